@@ -1,3 +1,3 @@
-"""Figures that are watched. `python -m benchmarks` prints them; each also as a ratio, for machines
-are noisy.
+"""Figures that are watched. `python -m benchmarks` prints them; each also as a
+ratio, for machines are noisy.
 """

@@ -1,5 +1,5 @@
-"""A large project of plain parts: what sixty of the cast, two hundred props and forty states ask of
-the screens.
+"""A large project of plain parts: what sixty of the cast, two hundred props and
+forty states ask of the screens.
 """
 
 from umbrant.catalog.builtin import BUILTIN
@@ -13,8 +13,12 @@ GROUPS = ("barrels", "boxes", "lights", "ropes", "tables")
 KINDS = ("warden", "dog", "porter")
 
 
-def crowded(project: Project, *, cast: int = 60, props: int = 200, states: int = 40) -> Project:
-    """A project with so many more of each on its first stage and in its first scenario."""
+def crowded(
+    project: Project, *, cast: int = 60, props: int = 200, states: int = 40
+) -> Project:
+    """A project with so many more of each on its first stage and in its first
+    scenario.
+    """
     scenario = project.scenario(project.cover.scenario)
     stage = project.stage(scenario.stage)
     more = tuple(
@@ -30,7 +34,10 @@ def crowded(project: Project, *, cast: int = 60, props: int = 200, states: int =
             name=f"guard_{index}",
             behavior="gull",
             group=f"flock_{index // 15}",
-            start=(round(2 + index % 20 * 1.4, 1), round(6.5 + index // 20 * 0.9, 1)),
+            start=(
+                round(2 + index % 20 * 1.4, 1),
+                round(6.5 + index // 20 * 0.9, 1),
+            ),
         )
         for index in range(cast)
     )
@@ -47,13 +54,25 @@ def crowded(project: Project, *, cast: int = 60, props: int = 200, states: int =
 
 
 def machine_of(states: int) -> Behavior:
-    """A machine of so many states in nested regions, each with a transition to the next."""
+    """A machine of so many states in nested regions, each with a transition to
+    the next.
+    """
     rows = [Row(id="top", kind="machine", name="Day", args={"initial": "st0"})]
     for index in range(states):
         under = "top" if index % 8 == 0 else f"st{index - index % 8}"
-        inner = {"initial": f"st{index + 1}"} if index % 8 == 0 and index + 1 < states else {}
+        inner = (
+            {"initial": f"st{index + 1}"}
+            if index % 8 == 0 and index + 1 < states
+            else {}
+        )
         rows.append(
-            Row(id=f"st{index}", under=under, kind="state", name=f"Stage {index}", args=inner)
+            Row(
+                id=f"st{index}",
+                under=under,
+                kind="state",
+                name=f"Stage {index}",
+                args=inner,
+            )
         )
     for index in range(states - 1):
         rows.append(
@@ -64,4 +83,6 @@ def machine_of(states: int) -> Behavior:
                 args={"to": f"st{index + 1}", "time": 2.0},
             )
         )
-    return Behavior(name="day", title="Day", blackboard="quay", rows=tuple(rows))
+    return Behavior(
+        name="day", title="Day", blackboard="quay", rows=tuple(rows)
+    )

@@ -1,7 +1,9 @@
-"""The warden's decisions by the engine, against the same decisions written by hand as plain `if`s.
+"""The warden's decisions by the engine, against the same decisions written by
+hand as plain `if`s.
 
-Senses and actions are replaced by stored values and counted ticks on both sides, so that only
-deciding is measured. Both are checked to come to the same at every tick.
+Senses and actions are replaced by stored values and counted ticks on both
+sides, so that only deciding is measured. Both are checked to come to the same
+at every tick.
 """
 
 import time
@@ -32,8 +34,8 @@ PLACES = tuple((0.0, 0.07 * step) for step in range(40))
 
 @dataclass(frozen=True)
 class Stored:
-    """What is so at each tick: the visitor seen within 8 m, seen at all, how much oil the dimmest
-    lamp has, its place.
+    """What is so at each tick: the visitor seen within 8 m, seen at all, how
+    much oil the dimmest lamp has, its place.
 
     It moves half of the time, as it goes somewhere half of the time.
     """
@@ -64,7 +66,10 @@ def catalog() -> Catalog:
     near = tuple(visible if seen else hidden for seen in STORED.near)
 
     def going(ticks: int) -> Any:
-        samples = tuple(Progress(float(left), float(ticks), "m") for left in range(ticks, 0, -1))
+        samples = tuple(
+            Progress(float(left), float(ticks), "m")
+            for left in range(ticks, 0, -1)
+        )
 
         def run(me: Any, **_: object) -> Iterator[Progress]:
             yield from samples
@@ -99,14 +104,25 @@ def catalog() -> Catalog:
         "distance": lambda me, target: one,
         "look_out": look_out,
         "pick_lowest": pick_lowest,
-        **{name: going(ticks) for name, ticks in (("move_to", MOVE), ("follow", ALONG))},
+        **{
+            name: going(ticks)
+            for name, ticks in (("move_to", MOVE), ("follow", ALONG))
+        },
         **{
             name: staying(ticks)
-            for name, ticks in (("use", USE), ("look_about", LOOK), ("say", SAY), ("wait", REST))
+            for name, ticks in (
+                ("use", USE),
+                ("look_about", LOOK),
+                ("say", SAY),
+                ("wait", REST),
+            )
         },
     }
     return Catalog(
-        {name: replace(kind, run=runs.get(name, kind.run)) for name, kind in BUILTIN.kinds.items()}
+        {
+            name: replace(kind, run=runs.get(name, kind.run))
+            for name, kind in BUILTIN.kinds.items()
+        }
     )
 
 
@@ -117,7 +133,12 @@ class ByHand:
         self.seen, self.last_seen, self.last_s = False, False, -1e9
         self.oil, self.mood = 1.0, "calm"
         self.at, self.step, self.left = "", 0, 0
-        self.warned_s, self.due_s, self.calm_s, self.go_until_s = -1e9, 0.0, 0.0, 0.0
+        self.warned_s, self.due_s, self.calm_s, self.go_until_s = (
+            -1e9,
+            0.0,
+            0.0,
+            0.0,
+        )
         self.was_near = self.was_sighted = False
         self.saying = self.fresh = True
 
@@ -248,8 +269,8 @@ class Engine:
 
 
 def by_hand_s(times: int = 10) -> float:
-    """The time for all ticks by hand, in seconds: the mean of so many times in a row, to be as long
-    as the others.
+    """The time for all ticks by hand, in seconds: the mean of so many times in
+    a row, to be as long as the others.
     """
     start = time.perf_counter()
     for _ in range(times):
@@ -273,8 +294,13 @@ def unrecorded_s(project: Project) -> float:
 def recorded_s(project: Project, path: Path) -> float:
     """The time by the engine with everything recorded and written to disk."""
     scenario = project.scenario("dusk")
-    with TakeWriter(path, header_of(project, scenario), CHUNK_AGENT_S) as writer:
-        engine, pose = Engine(project, writer.agent("odo")), writer.posing("odo")
+    with TakeWriter(
+        path, header_of(project, scenario), CHUNK_AGENT_S
+    ) as writer:
+        engine, pose = (
+            Engine(project, writer.agent("odo")),
+            writer.posing("odo"),
+        )
         world, decide = engine.world, engine.runner.tick
         start = time.perf_counter()
         for tick in range(TICKS):
@@ -287,7 +313,9 @@ def recorded_s(project: Project, path: Path) -> float:
 
 
 def check_equal(project: Project) -> None:
-    """Raises AssertionError where the two do not come to the same at every tick."""
+    """Raises AssertionError where the two do not come to the same at every
+    tick.
+    """
     hand, engine = ByHand(), Engine(project, NullRecorder())
     for tick in range(TICKS):
         engine.world.tick, engine.world.now_s = tick, tick / RATE
@@ -300,4 +328,6 @@ def check_equal(project: Project) -> None:
             board.get("mood"),
             board.get("lamp_oil"),
         )
-        assert ours == (hand.seen, hand.last_seen, hand.mood, hand.oil), f"tick {tick}: {ours}"
+        assert ours == (hand.seen, hand.last_seen, hand.mood, hand.oil), (
+            f"tick {tick}: {ours}"
+        )

@@ -1,5 +1,5 @@
-"""Figures of the writing desk: a behavior of 2,000 rows is opened, scrolled and written in;
-reviews.
+"""Figures of the writing desk: a behavior of 2,000 rows is opened, scrolled and
+written in; reviews.
 """
 
 import time
@@ -37,20 +37,38 @@ def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
         min(timed(lambda p=each: review(p, BUILTIN)) for _ in range(REVIEWS))
         for each in (demo, large)
     )  # type: ignore[misc]
-    yield Figure("the review of the demo", f"{small_s * 1000:.0f} ms", "under 100 ms", "")
+    yield Figure(
+        "the review of the demo", f"{small_s * 1000:.0f} ms", "under 100 ms", ""
+    )
     ratio = f"{large_s / small_s:.1f} × that of the demo"
-    yield Figure("the review of 2,000 rows", f"{large_s * 1000:.0f} ms", "under 1 s", ratio)
+    yield Figure(
+        "the review of 2,000 rows",
+        f"{large_s * 1000:.0f} ms",
+        "under 1 s",
+        ratio,
+    )
     save_project(large, place / "large")
     window = MainWindow(Settings(place / "large.ini"))
     window.resize(1280, 800)
     window.show()
     opened_s = timed(lambda: _open(window, place / "large"))
-    yield Figure("2,000 rows are opened and painted", f"{opened_s * 1000:.0f} ms", "under 1 s", "")
+    yield Figure(
+        "2,000 rows are opened and painted",
+        f"{opened_s * 1000:.0f} ms",
+        "under 1 s",
+        "",
+    )
     assert window.pane is not None
     ledger = window.pane.ledger
-    _rest(lambda: window.desk.take is not None and not window.desk.documents.reviewer.busy)
+    _rest(
+        lambda: (
+            window.desk.take is not None
+            and not window.desk.documents.reviewer.busy
+        )
+    )
     yield _frames(
-        "scrolling 2,000 rows, a frame", [_scrolled_s(ledger, step) for step in range(SCROLLS)]
+        "scrolling 2,000 rows, a frame",
+        [_scrolled_s(ledger, step) for step in range(SCROLLS)],
     )
     row = window.desk.behavior.rows[1000].id if window.desk.behavior else ""
     window.desk.select_row(row)
@@ -62,22 +80,35 @@ def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
 
 
 def with_many_rows(project: Project) -> Project:
-    """The project with a behavior of 2,000 rows that the first of the cast at dusk runs."""
+    """The project with a behavior of 2,000 rows that the first of the cast at
+    dusk runs.
+    """
     rows = [Row(id="top", kind="selector", name="Guard the quay")]
     while len(rows) < ROWS:
         number = len(rows)
         if number % 81 == 1:
             branch = f"b{number}"
-            guard = Guard(when=f"distance(visitor) < {number % 9} and visitor_seen")
+            guard = Guard(
+                when=f"distance(visitor) < {number % 9} and visitor_seen"
+            )
             rows.append(
                 Row(
-                    id=branch, under="top", kind="selector", name=f"When near {number}", guard=guard
+                    id=branch,
+                    under="top",
+                    kind="selector",
+                    name=f"When near {number}",
+                    guard=guard,
                 )
             )
         elif number % 4 == 2:
             sequence = f"s{number}"
             rows.append(
-                Row(id=sequence, under=branch, kind="sequence", name=f"Look and go {number}")
+                Row(
+                    id=sequence,
+                    under=branch,
+                    kind="sequence",
+                    name=f"Look and go {number}",
+                )
             )
         elif number % 4 == 3:
             look = {
@@ -86,12 +117,24 @@ def with_many_rows(project: Project) -> Project:
                 "where": KeyRef(key="last_seen"),
             }
             rows.append(
-                Row(id=f"l{number}", under=sequence, kind="look_out", name="Look", args=look)
+                Row(
+                    id=f"l{number}",
+                    under=sequence,
+                    kind="look_out",
+                    name="Look",
+                    args=look,
+                )
             )
         elif number % 4 == 0:
             move = {"target": "visitor", "reach": 1.2 + number % 5}
             rows.append(
-                Row(id=f"m{number}", under=sequence, kind="move_to", name="Go there", args=move)
+                Row(
+                    id=f"m{number}",
+                    under=sequence,
+                    kind="move_to",
+                    name="Go there",
+                    args=move,
+                )
             )
         else:
             rows.append(
@@ -105,7 +148,12 @@ def with_many_rows(project: Project) -> Project:
             )
     warden = project.behavior("warden")
     large = in_outline_order(
-        Behavior(name="warden", title=warden.title, blackboard=warden.blackboard, rows=tuple(rows))
+        Behavior(
+            name="warden",
+            title=warden.title,
+            blackboard=warden.blackboard,
+            rows=tuple(rows),
+        )
     )
     others = tuple(
         large if each is warden else each
@@ -149,9 +197,11 @@ def _scrolled_s(ledger: LedgerView, step: int) -> float:
     return timed(scroll)
 
 
-def _typed_s(window: MainWindow, ledger: LedgerView) -> tuple[list[float], list[float]]:
-    """The time of each key of a name that is typed with its repaint; and of Enter, which takes the
-    name up.
+def _typed_s(
+    window: MainWindow, ledger: LedgerView
+) -> tuple[list[float], list[float]]:
+    """The time of each key of a name that is typed with its repaint; and of
+    Enter, which takes the name up.
     """
     typed, kept = [], []
     for round_ in range(5):
@@ -160,7 +210,12 @@ def _typed_s(window: MainWindow, ledger: LedgerView) -> tuple[list[float], list[
         line = QApplication.focusWidget()
         typed.extend(_key_s(line, letter) for letter in f"{NAME} {round_}")
         kept.append(_key_s(line, "\r"))
-        _rest(lambda: window.desk.is_current and not window.desk.documents.reviewer.busy)
+        _rest(
+            lambda: (
+                window.desk.is_current
+                and not window.desk.documents.reviewer.busy
+            )
+        )
     return typed, kept
 
 

@@ -1,7 +1,9 @@
-"""From a changed number to its new take on the tape: the demo's whole cast, with every view shown.
+"""From a changed number to its new take on the tape: the demo's whole cast,
+with every view shown.
 
-Ten numbers are changed one after the other. The playhead stands where the new take first differs,
-and what counts is the first repaint of the new take that reaches there.
+Ten numbers are changed one after the other. The playhead stands where the new
+take first differs, and what counts is the first repaint of the new take that
+reaches there.
 """
 
 import math
@@ -35,7 +37,9 @@ NUMBERS = (
     ("stall-keeper", "heave", "duration", 2.5),
     ("porter", "regain", "duration", 4.0),
 )
-"""A behavior, a row, a parameter and its new value; the guard of the chase is the tenth."""
+"""A behavior, a row, a parameter and its new value; the guard of the chase is
+the tenth.
+"""
 GUARD = "can_see(visitor, within=11)"
 BEAT_MS = 1
 LONGEST_MS = 60_000
@@ -53,7 +57,9 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
     window.open_folder(place / "edits")
     _until(lambda: window.desk.is_current)
     edits = [_number_edit(*each) for each in NUMBERS]
-    edits.append(Edit("Set", lambda project: set_guard(project, "warden", "esc", GUARD)))
+    edits.append(
+        Edit("Set", lambda project: set_guard(project, "warden", "esc", GUARD))
+    )
     seen = []
     for edit in edits:
         _rest()
@@ -66,14 +72,37 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
     others = [each for each in seen if not each.is_resumed]
     seen_on = "a changed number is seen on the tape"
     for name, times, aim in (
-        (f"{seen_on}, resumed", [each.first_ms for each in resumed], "under 100 ms"),
-        (f"{seen_on}, from tick 0", [each.first_ms for each in others], "under 250 ms"),
-        ("the whole take is there, resumed", [each.all_ms for each in resumed], "under 500 ms"),
-        ("the whole take is there, from tick 0", [each.all_ms for each in others], "none"),
-        ("the window does not answer meanwhile for", [each.still_ms for each in seen], "8 ms"),
+        (
+            f"{seen_on}, resumed",
+            [each.first_ms for each in resumed],
+            "under 100 ms",
+        ),
+        (
+            f"{seen_on}, from tick 0",
+            [each.first_ms for each in others],
+            "under 250 ms",
+        ),
+        (
+            "the whole take is there, resumed",
+            [each.all_ms for each in resumed],
+            "under 500 ms",
+        ),
+        (
+            "the whole take is there, from tick 0",
+            [each.all_ms for each in others],
+            "none",
+        ),
+        (
+            "the window does not answer meanwhile for",
+            [each.still_ms for each in seen],
+            "8 ms",
+        ),
     ):
         if times:
-            p95, middle = float(np.percentile(times, 95)), float(np.median(times))
+            p95, middle = (
+                float(np.percentile(times, 95)),
+                float(np.median(times)),
+            )
             note = f"median {middle:.0f} ms of {len(times)} numbers"
             yield Figure(f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note)
 
@@ -98,7 +127,9 @@ def _number_edit(behavior: str, row: str, parameter: str, value: float) -> Edit:
             project,
             behavior,
             row,
-            lambda found: found.model_copy(update={"args": {**found.args, parameter: value}}),
+            lambda found: found.model_copy(
+                update={"args": {**found.args, parameter: value}}
+            ),
         )
 
     return Edit("Set", change)
@@ -116,15 +147,21 @@ def _seen(window: MainWindow, edit: Edit) -> Seen:
     clock.start()
     desk.takes.progressed.connect(reached.append)
     desk.apply(edit)
-    still_ms = _until(lambda: desk.takes.current is not before and desk.is_current)
+    still_ms = _until(
+        lambda: desk.takes.current is not before and desk.is_current
+    )
     all_ms = clock.nsecsElapsed() / 1e6
     desk.takes.progressed.disconnect(reached.append)
     tape.removeEventFilter(painted)
-    return Seen(painted.at_ms, all_ms, still_ms, is_resumed=reached[0] > STARTED_BY)
+    return Seen(
+        painted.at_ms, all_ms, still_ms, is_resumed=reached[0] > STARTED_BY
+    )
 
 
 class PaintWatch(QObject):
-    """Notes when the tape is first painted with a new take that reaches beyond a tick."""
+    """Notes when the tape is first painted with a new take that reaches beyond
+    a tick.
+    """
 
     def __init__(self, desk: Desk, first: int, clock: QElapsedTimer) -> None:
         super().__init__()
@@ -134,9 +171,18 @@ class PaintWatch(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         take = self._desk.take
-        is_new = take is not None and take is not self._before and take.ticks > self._first
-        if event.type() == QEvent.Type.Paint and is_new and math.isnan(self.at_ms):
-            # The filter comes before the paint itself: the first beat after it is when it is over.
+        is_new = (
+            take is not None
+            and take is not self._before
+            and take.ticks > self._first
+        )
+        if (
+            event.type() == QEvent.Type.Paint
+            and is_new
+            and math.isnan(self.at_ms)
+        ):
+            # The filter comes before the paint itself: the first beat after it
+            # is when it is over.
             QTimer.singleShot(0, self._note)
         return False
 
@@ -149,10 +195,20 @@ def _first_difference(one: Project, other: Project) -> int:
     """The first tick at which two projects' takes differ for any of the cast."""
     with tempfile.TemporaryDirectory() as folder:
         before, after = (
-            read_take(roll(RollOrder(each, each.cover.scenario, Path(folder) / f"{name}.take")))
+            read_take(
+                roll(
+                    RollOrder(
+                        each, each.cover.scenario, Path(folder) / f"{name}.take"
+                    )
+                )
+            )
             for name, each in (("one", one), ("other", other))
         )
-    ranges = [each for name in after.agents for each in different(before, after, name).values()]
+    ranges = [
+        each
+        for name in after.agents
+        for each in different(before, after, name).values()
+    ]
     return min((each.start for found in ranges for each in found), default=0)
 
 
@@ -164,7 +220,9 @@ def _rest() -> None:
 
 
 def _until(condition) -> float:  # type: ignore[no-untyped-def]
-    """Let the window work until a condition holds. Returns the longest time between two beats."""
+    """Let the window work until a condition holds. Returns the longest time
+    between two beats.
+    """
     loop, beat, clock, longest = QEventLoop(), QTimer(), QElapsedTimer(), [0.0]
 
     def came() -> None:
@@ -180,5 +238,7 @@ def _until(condition) -> float:  # type: ignore[no-untyped-def]
     loop.exec()
     beat.stop()
     if not condition():
-        raise TimeoutError("the window did not come to rest; is the worker running?")
+        raise TimeoutError(
+            "the window did not come to rest; is the worker running?"
+        )
     return longest[0]

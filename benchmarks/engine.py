@@ -1,5 +1,5 @@
-"""Figures of the engine: deciding against hand-written code, growth with rows visited, crowds, the
-size of takes.
+"""Figures of the engine: deciding against hand-written code, growth with rows
+visited, crowds, the size of takes.
 """
 
 import time
@@ -7,7 +7,13 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from statistics import median
 
-from benchmarks.decisions import TICKS, by_hand_s, check_equal, recorded_s, unrecorded_s
+from benchmarks.decisions import (
+    TICKS,
+    by_hand_s,
+    check_equal,
+    recorded_s,
+    unrecorded_s,
+)
 from benchmarks.figure import Figure, timed
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
@@ -32,7 +38,9 @@ def engine_figures(place: Path) -> Iterator[Figure]:
     """Measure one thing after the other."""
     project = open_project(DEMO)
     check_equal(project)
-    hand, recorded = _in_turns(by_hand_s, lambda: recorded_s(project, place / "decisions.take"))
+    hand, recorded = _in_turns(
+        by_hand_s, lambda: recorded_s(project, place / "decisions.take")
+    )
     ratio = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
     yield Figure(
         "the warden's decisions with recording, times by hand",
@@ -42,14 +50,24 @@ def engine_figures(place: Path) -> Iterator[Figure]:
     )
     hand, unrecorded = _in_turns(by_hand_s, lambda: unrecorded_s(project))
     ratio = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
-    yield Figure("the same without recording", f"{unrecorded:.1f} ×", "at most 2.5 ×", ratio)
+    yield Figure(
+        "the same without recording",
+        f"{unrecorded:.1f} ×",
+        "at most 2.5 ×",
+        ratio,
+    )
     small, large = _in_turns(lambda: _visited_s(20), lambda: _visited_s(2000))
     ratio = f"{small / VISITS * 1e6:.0f} µs a tick with 20"
     yield Figure(
-        "2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", ratio
+        "2,000 rows of which 20 are visited, times 20 rows",
+        f"{large:.2f} ×",
+        "within 1.5 ×",
+        ratio,
     )
     yield from _crowd(project, place)
-    few, many = _in_turns(lambda: _counting_s(100), lambda: _counting_s(1000), rounds=5)
+    few, many = _in_turns(
+        lambda: _counting_s(100), lambda: _counting_s(1000), rounds=5
+    )
     ratio = f"{few * 1e6:.0f} µs with 100"
     yield Figure(
         "1,000 agents that count those around them, times 100, for each agent and tick",
@@ -60,7 +78,9 @@ def engine_figures(place: Path) -> Iterator[Figure]:
 
 
 def _counting_s(agents: int) -> float:
-    """The seconds that one of so many takes for a tick who all ask how many of them are near."""
+    """The seconds that one of so many takes for a tick who all ask how many of
+    them are near.
+    """
     rows = (
         Row(id="top", kind="selector"),
         Row(
@@ -68,16 +88,25 @@ def _counting_s(agents: int) -> float:
             under="top",
             kind="wait",
             args={"duration": 0.1},
-            guard=Guard(when='count_of("crowd", within=3) > 50', watch=Watch.THROUGHOUT),
+            guard=Guard(
+                when='count_of("crowd", within=3) > 50', watch=Watch.THROUGHOUT
+            ),
         ),
         Row(id="rest", under="top", kind="wait", args={"duration": 1e6}),
     )
     wide = Stage(name="field", title="Field", width_m=100, height_m=100)
     cast = tuple(
-        Member(name=f"m{n}", behavior="b", start=(n * 7 % 97, n * 13 % 89), group="crowd")
+        Member(
+            name=f"m{n}",
+            behavior="b",
+            start=(n * 7 % 97, n * 13 % 89),
+            group="crowd",
+        )
         for n in range(agents)
     )
-    scenario = Scenario(name="s", title="S", stage="field", seconds=0.5, cast=cast)
+    scenario = Scenario(
+        name="s", title="S", stage="field", seconds=0.5, cast=cast
+    )
     project = Project(
         cover=Cover(title="T", scenario="s"),
         behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
@@ -85,19 +114,27 @@ def _counting_s(agents: int) -> float:
         stages=(wide,),
         scenarios=(scenario,),
     )
-    play = Play(project, scenario, TakeRecorder(20, 100, lambda piece: None), BUILTIN)
+    play = Play(
+        project, scenario, TakeRecorder(20, 100, lambda piece: None), BUILTIN
+    )
     ticks = scenario.tick_count
-    return timed(lambda: [play.tick(tick) for tick in range(ticks)]) / ticks / agents
+    return (
+        timed(lambda: [play.tick(tick) for tick in range(ticks)])
+        / ticks
+        / agents
+    )
 
 
 def _in_turns(
-    one_s: Callable[[], float], other_s: Callable[[], float], rounds: int = ROUNDS
+    one_s: Callable[[], float],
+    other_s: Callable[[], float],
+    rounds: int = ROUNDS,
 ) -> tuple[float, float]:
-    """The median time of the one, in seconds, and of how many times as long the other took right
-    beside it.
+    """The median time of the one, in seconds, and of how many times as long the
+    other took right beside it.
 
-    Taken in turns, the one before and after, for a machine's speed may change from one second to
-    the next.
+    Taken in turns, the one before and after, for a machine's speed may change
+    from one second to the next.
     """
     times, ratios = [], []
     before = one_s()
@@ -110,8 +147,8 @@ def _in_turns(
 
 
 def _visited_s(rows: int) -> float:
-    """A selector whose first child waits, with many further rows that its running keeps from being
-    tried.
+    """A selector whose first child waits, with many further rows that its
+    running keeps from being tried.
     """
     made = [Row(id="top", kind="selector"), *_branch("live", "top", 18)]
     groups = max(0, rows - 20) // 99
@@ -146,18 +183,25 @@ def _branch(row_id: str, under: str, leaves: int) -> list[Row]:
     return [
         expanded,
         *(
-            Row(id=f"{row_id}{n}", under=row_id, kind="wait", args={"duration": 1e6})
+            Row(
+                id=f"{row_id}{n}",
+                under=row_id,
+                kind="wait",
+                args={"duration": 1e6},
+            )
             for n in range(leaves)
         ),
     ]
 
 
 def _crowded(member: Member, count: int, stage: Stage) -> Iterator[Member]:
-    """So many of one of the cast around its start, each where it can walk: who starts inside a wall
-    stays there.
+    """So many of one of the cast around its start, each where it can walk: who
+    starts inside a wall stays there.
     """
     ground = ground_of(stage, member.body.radius_m, member.body.flies)
-    for each in member.model_copy(update={"copies": count, "scatter_m": 3.0}).each():
+    for each in member.model_copy(
+        update={"copies": count, "scatter_m": 3.0}
+    ).each():
         yield each.model_copy(update={"start": ground.nearest(each.start)})
 
 
@@ -166,19 +210,30 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
     members = []
     for member in dusk.cast:
         if member.name in CROWD:
-            members.extend(_crowded(member, CROWD[member.name], project.stage(dusk.stage)))
+            members.extend(
+                _crowded(member, CROWD[member.name], project.stage(dusk.stage))
+            )
         elif member.behavior is None:
             members.append(member)
     crowd = dusk.model_copy(
-        update={"name": "crowd", "cast": tuple(members), "seconds": CROWD_S, "cues": ()}
+        update={
+            "name": "crowd",
+            "cast": tuple(members),
+            "seconds": CROWD_S,
+            "cues": (),
+        }
     )
-    expanded = project.model_copy(update={"scenarios": (*project.scenarios, crowd)})
+    expanded = project.model_copy(
+        update={"scenarios": (*project.scenarios, crowd)}
+    )
     agents, path = sum(CROWD.values()), place / "crowd.take"
     with TakeWriter(path, header_of(expanded, crowd)) as writer:
         start = time.perf_counter()
         play = Play(expanded, crowd, writer, BUILTIN)
         set_up = time.perf_counter() - start
-        took = timed(lambda: [play.tick(tick) for tick in range(crowd.tick_count)])
+        took = timed(
+            lambda: [play.tick(tick) for tick in range(crowd.tick_count)]
+        )
     ratio = (
         f"{took / CROWD_S / 20 / agents * 1e6:.0f} µs for each agent and tick, after "
         f"{set_up:.1f} s to set them up"
@@ -187,7 +242,11 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
     yield Figure(name, f"{CROWD_S / took:.2f} ×", "over 1 ×", ratio)
     size = path.stat().st_size / (agents * CROWD_S / 60)
     long = roll(RollOrder(project, "evening", place / "evening.take"))
-    ratio = (
-        f"the evening's ten agents over three minutes: {long.stat().st_size / 30 / 1024:.0f} KiB"
+    kib = long.stat().st_size / 30 / 1024
+    ratio = f"the evening's ten agents over three minutes: {kib:.0f} KiB"
+    yield Figure(
+        "a take's size for each agent and minute",
+        f"{size / 1024:.0f} KiB",
+        "none",
+        ratio,
     )
-    yield Figure("a take's size for each agent and minute", f"{size / 1024:.0f} KiB", "none", ratio)

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Figure:
-    """One measured figure, its aim, and a ratio to something measured in the same run."""
+    """One measured figure, its aim, and a ratio to something measured in the
+    same run.
+    """
 
     name: str
     value: str

@@ -1,8 +1,9 @@
-"""Tasks of practitioners, built through the real window from a new project, and how many presses of
-a key each takes.
+"""Tasks of practitioners, built through the real window from a new project, and
+how many presses of a key each takes.
 
-A script is written as the guide is: keys in **bold**, what is typed in `code`; what stands in
-{braces} is a list that is written elsewhere and put on the clipboard, and counts as if typed.
+A script is written as the guide is: keys in **bold**, what is typed in `code`;
+what stands in {braces} is a list that is written elsewhere and put on the
+clipboard, and counts as if typed.
 """
 
 import re
@@ -18,12 +19,15 @@ from benchmarks.figure import Figure
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.window import MainWindow
 
-_TOKEN = re.compile(r"\*\*(?P<key>[^*]+)\*\*|`(?P<text>[^`]+)`|\{(?P<list>[^}]+)\}")
+_TOKEN = re.compile(
+    r"\*\*(?P<key>[^*]+)\*\*|`(?P<text>[^`]+)`|\{(?P<list>[^}]+)\}"
+)
 PAUSE_MS = 80
 """What opens after a key opens within this time."""
 
 NUMBER_OF_VISITOR = (
-    "**Ctrl+4** **Ctrl+F** `visitor is` **Enter** **Enter** **Down** **Enter** **Ctrl+5** **Home** "
+    "**Ctrl+4** **Ctrl+F** `visitor is` **Enter** **Enter** **Down** **Enter** "
+    "**Ctrl+5** **Home** "
 )
 
 
@@ -34,7 +38,9 @@ class Task:
     name: str
     script: str
     kinds: tuple[str, ...]
-    """The kinds of rows that must be there in the end, in the order of the outline."""
+    """The kinds of rows that must be there in the end, in the order of the
+    outline.
+    """
     most: int = 250
     """How many presses it may take."""
 
@@ -46,7 +52,15 @@ TASKS = (
         "**Enter** `when spot is set: go spot; scan; cl` **Tab** ` spot` **Enter** "
         "**Home** **Enter** `whenever see v` **Tab** `: chase v` **Tab** ` 1; str` **Tab** ` v` "
         "**Tab** `; wait 1.5` **Enter**",
-        ("move_to", "strike", "wait", "move_to", "look_about", "clear", "move_to"),
+        (
+            "move_to",
+            "strike",
+            "wait",
+            "move_to",
+            "look_about",
+            "clear",
+            "move_to",
+        ),
         most=119,
     ),
     Task(
@@ -97,7 +111,8 @@ TASKS = (
     ),
     Task(
         "surround and strike, never all at once",
-        NUMBER_OF_VISITOR + "**Enter** `circle and` **Enter** **Escape** **Down** **G** "
+        NUMBER_OF_VISITOR
+        + "**Enter** `circle and` **Enter** **Escape** **Down** **G** "
         "`others in Go in of guards < 2` **Enter**",
         ("keep_ring", "move_to", "strike"),
     ),
@@ -105,7 +120,9 @@ TASKS = (
 
 
 def actions_of(script: str) -> list[tuple[str, str]]:
-    """What a script does: pairs of 'key', 'text' or 'list' and what is pressed, typed or pasted."""
+    """What a script does: pairs of 'key', 'text' or 'list' and what is pressed,
+    typed or pasted.
+    """
     return [
         (str(found.lastgroup), str(found[str(found.lastgroup)]))
         for found in _TOKEN.finditer(script)
@@ -113,8 +130,12 @@ def actions_of(script: str) -> list[tuple[str, str]]:
 
 
 def presses(script: str) -> int:
-    """How many presses a script takes: one for a key with all that is held, one for each letter."""
-    return sum(1 if sort == "key" else len(what) for sort, what in actions_of(script))
+    """How many presses a script takes: one for a key with all that is held, one
+    for each letter.
+    """
+    return sum(
+        1 if sort == "key" else len(what) for sort, what in actions_of(script)
+    )
 
 
 def perform(script: str) -> None:
@@ -129,7 +150,9 @@ def perform(script: str) -> None:
             QTest.keyClicks(target, what)
         else:
             (combination,) = QKeySequence(what.replace("Enter", "Return"))
-            QTest.keyClick(target, combination.key(), combination.keyboardModifiers())
+            QTest.keyClick(
+                target, combination.key(), combination.keyboardModifiers()
+            )
         QTest.qWait(PAUSE_MS)
 
 
@@ -149,13 +172,18 @@ def hands_figures(settings: Settings) -> Iterator[Figure]:
         window.desk.documents.history.saved = window.desk.project
         count = f"{presses(task.script)} presses"
         yield Figure(
-            task.name, count, f"at most {task.most}", "" if built else "it is not what was meant"
+            task.name,
+            count,
+            f"at most {task.most}",
+            "" if built else "it is not what was meant",
         )
     window.close()
 
 
 def is_built(task: Task, window: MainWindow) -> bool:
-    """Whether the rows of a task are there, in their order, and nothing is wrong with them."""
+    """Whether the rows of a task are there, in their order, and nothing is
+    wrong with them.
+    """
     behavior = window.desk.behavior
     if behavior is None or window.desk.documents.problems:
         return False

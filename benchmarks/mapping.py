@@ -1,4 +1,6 @@
-"""How long a decision map of the demo takes, by a worker that was started ahead as in the view."""
+"""How long a decision map of the demo takes, by a worker that was started ahead
+as in the view.
+"""
 
 import os
 import subprocess
@@ -28,7 +30,9 @@ QUESTIONS = (
 
 @dataclass(frozen=True)
 class _MapTimes:
-    """When a map was there, in seconds after it was asked for, and of how many places."""
+    """When a map was there, in seconds after it was asked for, and of how many
+    places.
+    """
 
     coarse_s: float
     refined_s: float
@@ -49,7 +53,11 @@ def map_figures(demo: Project, place: Path) -> Iterator[Figure]:
             "under 500 ms",
             [each.coarse_s for each in found],
         ),
-        ("the same refined", "under 3000 ms", [each.refined_s for each in found]),
+        (
+            "the same refined",
+            "under 3000 ms",
+            [each.refined_s for each in found],
+        ),
     ):
         ratio = (
             f"longest {max(times) * 1000:.0f} ms; {median(times) / rolled_s:.2f} × the roll; "

@@ -1,6 +1,8 @@
-"""Figures of painting a crowd: 73 of the cast, more than 200 props and a machine of 40 states.
+"""Figures of painting a crowd: 73 of the cast, more than 200 props and a
+machine of 40 states.
 
-Each view is painted again and again while the playhead moves, as it is while a take is played.
+Each view is painted again and again while the playhead moves, as it is while a
+take is played.
 """
 
 import time
@@ -20,7 +22,9 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import save_project
 
 FRAMES, APART = 80, 7
-"""How many times a view is painted, and how many ticks the playhead moves from one to the next."""
+"""How many times a view is painted, and how many ticks the playhead moves from
+one to the next.
+"""
 LONGEST_MS = 120_000
 
 
@@ -31,7 +35,11 @@ def painting_figures(demo: Project, place: Path) -> Iterator[Figure]:
     window.resize(1280, 800)
     window.show()
     window.open_folder(place / "crowd")
-    _until(lambda: window.desk.is_current and not window.desk.documents.reviewer.busy)
+    _until(
+        lambda: (
+            window.desk.is_current and not window.desk.documents.reviewer.busy
+        )
+    )
     pane = window.pane
     assert pane is not None
     yield _frames(window, "the stage", pane.stage)

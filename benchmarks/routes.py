@@ -1,5 +1,5 @@
-"""Figures of routes: how the time for a way grows with the walls there are, and a crowd that walks
-among thousands.
+"""Figures of routes: how the time for a way grows with the walls there are, and
+a crowd that walks among thousands.
 """
 
 from collections.abc import Iterator, Sequence
@@ -17,8 +17,8 @@ from umbrant.rolling.roll import RollOrder, roll
 from umbrant.stage.ground import Ground
 
 A_WALL_M = 3.2
-"""The side of the square that each wall has to itself, in metres: close, but with room to walk
-between most.
+"""The side of the square that each wall has to itself, in metres: close, but
+with room to walk between most.
 """
 RADIUS_M = 0.3
 WALLS, MANY_WALLS, WALKERS = (10, 100, 1000), 3000, 10
@@ -29,13 +29,20 @@ def route_figures(place: Path) -> Iterator[Figure]:
     """Measure one thing after the other."""
     times = [_a_way_s(count) for count in WALLS]
     ratio = ", ".join(
-        f"{count}: {time * 1000:.1f} ms" for count, time in zip(WALLS, times, strict=True)
+        f"{count}: {time * 1000:.1f} ms"
+        for count, time in zip(WALLS, times, strict=True)
     )
     name = "a way across 1,000 walls, the ground made anew, times 10 walls"
     yield Figure(name, f"{times[-1] / times[0]:.0f} ×", "under 1,000 ×", ratio)
-    took = timed(lambda: roll(RollOrder(_walking(MANY_WALLS), "walk", place / "walls.take")))
+    took = timed(
+        lambda: roll(
+            RollOrder(_walking(MANY_WALLS), "walk", place / "walls.take")
+        )
+    )
     name = "1 s of 10 walkers among 3,000 walls, times a stage without"
-    free = timed(lambda: roll(RollOrder(_walking(0), "walk", place / "free.take")))
+    free = timed(
+        lambda: roll(RollOrder(_walking(0), "walk", place / "free.take"))
+    )
     yield Figure(
         name,
         f"{took / free:.0f} ×",
@@ -56,15 +63,27 @@ def yard(count: int) -> Stage:
         )
         corners = ((x, y), (x + wide, y), (x + wide, y + high), (x, y + high))
         areas.append(Area(name=f"wall {number}", corners=corners))
-    return Stage(name="yard", title="Yard", width_m=span, height_m=span, areas=tuple(areas))
+    return Stage(
+        name="yard",
+        title="Yard",
+        width_m=span,
+        height_m=span,
+        areas=tuple(areas),
+    )
 
 
 def _a_way_s(count: int) -> float:
-    """The median time to make the ground and find a way over most of it, in seconds."""
+    """The median time to make the ground and find a way over most of it, in
+    seconds.
+    """
     stage = yard(count)
     ends = _free_places(stage, 2 * WAYS)
     return median(
-        timed(lambda start=start, goal=goal: Ground(stage, RADIUS_M).way(start, goal))  # type: ignore[misc]
+        timed(
+            lambda start=start, goal=goal: Ground(stage, RADIUS_M).way(
+                start, goal
+            )
+        )  # type: ignore[misc]
         for start, goal in zip(ends[::2], ends[1::2], strict=True)
     )
 
@@ -84,10 +103,24 @@ def _walking(count: int) -> Project:
     starts = _free_places(stage, 2 * WALKERS)
     cast, behaviors = [], []
     for number in range(WALKERS):
-        goal = Row(id="go", kind="move_to", args={"target": starts[2 * number + 1]})
-        behaviors.append(Behavior(name=f"b{number}", title="Go", blackboard="k", rows=(goal,)))
-        cast.append(Member(name=f"a{number}", behavior=f"b{number}", start=starts[2 * number]))
-    scenario = Scenario(name="walk", title="Walk", stage="yard", seconds=1.0, cast=tuple(cast))
+        goal = Row(
+            id="go", kind="move_to", args={"target": starts[2 * number + 1]}
+        )
+        behaviors.append(
+            Behavior(
+                name=f"b{number}", title="Go", blackboard="k", rows=(goal,)
+            )
+        )
+        cast.append(
+            Member(
+                name=f"a{number}",
+                behavior=f"b{number}",
+                start=starts[2 * number],
+            )
+        )
+    scenario = Scenario(
+        name="walk", title="Walk", stage="yard", seconds=1.0, cast=tuple(cast)
+    )
     return Project(
         cover=Cover(title="Walls", scenario="walk"),
         behaviors=tuple(behaviors),

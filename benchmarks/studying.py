@@ -1,4 +1,6 @@
-"""What a study takes: takes of the demo's whole cast a second, with one process and with two."""
+"""What a study takes: takes of the demo's whole cast a second, with one process
+and with two.
+"""
 
 from collections.abc import Iterator
 from dataclasses import replace
@@ -15,12 +17,19 @@ TAKES = 12
 
 
 def study_figures(demo: Project, place: Path) -> Iterator[Figure]:
-    """Play the same takes with one process and with two, and count each as a study does."""
+    """Play the same takes with one process and with two, and count each as a
+    study does.
+    """
     folder = place / "studied"
     folder.mkdir()
     first = RollOrder(demo, "dusk", folder / "take")
-    orders = [replace(first, path=folder / f"{seed}.take", seed=seed) for seed in range(TAKES)]
-    one_s, two_s = (timed(lambda jobs=jobs: _study(orders, jobs)) for jobs in (1, 2))
+    orders = [
+        replace(first, path=folder / f"{seed}.take", seed=seed)
+        for seed in range(TAKES)
+    ]
+    one_s, two_s = (
+        timed(lambda jobs=jobs: _study(orders, jobs)) for jobs in (1, 2)
+    )
     yield Figure(
         "takes of a study with two processes, times those with one",
         f"{one_s / two_s:.2f} ×",
@@ -38,9 +47,15 @@ def study_figures(demo: Project, place: Path) -> Iterator[Figure]:
     )
     kept = orders[0]
     ((_, take),) = takes_of([kept], 1, keep=True)
-    counted_s = timed(lambda: None if isinstance(take, str) else count_take(take))
-    ratio = f"{counted_s * TAKES / one_s:.2f} × the time of a take with one process"
-    yield Figure("a take is counted", f"{counted_s * 1000:.0f} ms", "none", ratio)
+    counted_s = timed(
+        lambda: None if isinstance(take, str) else count_take(take)
+    )
+    ratio = (
+        f"{counted_s * TAKES / one_s:.2f} × the time of a take with one process"
+    )
+    yield Figure(
+        "a take is counted", f"{counted_s * 1000:.0f} ms", "none", ratio
+    )
 
 
 def _study(orders: list[RollOrder], jobs: int) -> None:

@@ -1,5 +1,5 @@
-"""What it costs that takes are played by one process and written by another: in turns with a roll
-in one process.
+"""What it costs that takes are played by one process and written by another: in
+turns with a roll in one process.
 """
 
 from collections.abc import Iterator
@@ -24,7 +24,8 @@ def supervised_figures(project: Project, place: Path) -> Iterator[Figure]:
             RollOrder(project, "dusk", folder / "here.take"),
         )
         times = [
-            (timed(lambda: supervisor.roll(there)), timed(lambda: roll(here))) for _ in range(TURNS)
+            (timed(lambda: supervisor.roll(there)), timed(lambda: roll(here)))
+            for _ in range(TURNS)
         ][1:]
     cost = median(one / other for one, other in times) - 1
     one, other = (median(column) * 1000 for column in zip(*times, strict=True))

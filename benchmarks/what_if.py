@@ -1,5 +1,5 @@
-"""What it costs to compare two takes, and to find the first change that would have made a row run,
-against a roll of the same cast in the same run.
+"""What it costs to compare two takes, and to find the first change that would
+have made a row run, against a roll of the same cast in the same run.
 """
 
 from collections.abc import Iterator
@@ -28,10 +28,16 @@ def what_if_figures(project: Project, place: Path) -> Iterator[Figure]:
     roll(other)
     one, two = read_take(order.path), read_take(other.path)
     times = [
-        (timed(lambda: roll(order)), timed(lambda: compared(one, two)), timed(lambda: _first(one)))
+        (
+            timed(lambda: roll(order)),
+            timed(lambda: compared(one, two)),
+            timed(lambda: _first(one)),
+        )
         for _ in range(TURNS)
     ]
-    rolled, held, found = (median(column) for column in zip(*times, strict=True))
+    rolled, held, found = (
+        median(column) for column in zip(*times, strict=True)
+    )
     yield Figure(
         "two takes of the whole cast, held against each other",
         f"{held * 1000:.0f} ms",

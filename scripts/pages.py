@@ -1,5 +1,5 @@
-"""Write the pages of docs/ that say what the program itself knows: nodes, recipes, findings, keys,
-fields.
+"""Write the pages of docs/ that say what the program itself knows: nodes,
+recipes, findings, keys, fields.
 
 `.venv/bin/python scripts/pages.py`; a test says when they are out of date.
 """
@@ -78,8 +78,8 @@ def pages() -> dict[str, str]:
 
 
 def main() -> None:
-    """Write the pages. The keys that a desktop has for an action are known only to an
-    application.
+    """Write the pages. The keys that a desktop has for an action are known only
+    to an application.
     """
     application = QGuiApplication([])
     for name, text in pages().items():
@@ -147,25 +147,67 @@ def _findings() -> str:
 
 
 def _keys() -> str:
-    lines = ["# Keys", "", "Every action of the window. **Ctrl+K** finds an action by typing.", ""]
+    lines = [
+        "# Keys",
+        "",
+        "Every action of the window. **Ctrl+K** finds an action by typing.",
+        "",
+    ]
     for menu in MENUS:
-        lines.extend([f"## {menu}", "", "| action | keys | what it does |", "| --- | --- | --- |"])
+        lines.extend(
+            [
+                f"## {menu}",
+                "",
+                "| action | keys | what it does |",
+                "| --- | --- | --- |",
+            ]
+        )
         for action in ACTIONS:
             if action.menu == menu:
-                keys = ", ".join(f"`{each.toString()}`" for each in sequences(action)) or "–"
-                lines.append(f"| {action.title.rstrip('…')} | {keys} | {action.help} |")
+                keys = (
+                    ", ".join(
+                        f"`{each.toString()}`" for each in sequences(action)
+                    )
+                    or "–"
+                )
+                lines.append(
+                    f"| {action.title.rstrip('…')} | {keys} | {action.help} |"
+                )
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
 
 
 FILES: dict[str, tuple[type[Document], ...]] = {
     "`project.json`": (Cover, Dismissal),
-    "`behaviors/NAME.json`": (Behavior, Row, Guard, Decorator, Upkeep, Override),
+    "`behaviors/NAME.json`": (
+        Behavior,
+        Row,
+        Guard,
+        Decorator,
+        Upkeep,
+        Override,
+    ),
     "`blackboards/NAME.json`": (Blackboard, Key),
     "`events.json`": (EventList, Event),
     "`stages/NAME.json`": (Stage, Area, Place, Prop),
-    "`scenarios/NAME.json`": (Scenario, Member, Body, Stat, WalkPoint, Push, Cue),
-    "What a cue does": (RaiseEvent, SetKey, MoveTo, DropProp, TakeAway, SetNumber, HoldResult),
+    "`scenarios/NAME.json`": (
+        Scenario,
+        Member,
+        Body,
+        Stat,
+        WalkPoint,
+        Push,
+        Cue,
+    ),
+    "What a cue does": (
+        RaiseEvent,
+        SetKey,
+        MoveTo,
+        DropProp,
+        TakeAway,
+        SetNumber,
+        HoldResult,
+    ),
     "Values": (KeyRef, PlaceRef, Spread, Curve),
 }
 WORDS = {
@@ -207,14 +249,23 @@ def _document_fields(document: type[Document]) -> Iterator[str]:
         if info.exclude or name == "schema_uri":
             continue
         default = (
-            "" if info.is_required() else _default_text(info.get_default(call_default_factory=True))
+            ""
+            if info.is_required()
+            else _default_text(info.get_default(call_default_factory=True))
         )
-        row = (f"`{info.alias or name}`", types[name], default, explained.get(name, ""))
+        row = (
+            f"`{info.alias or name}`",
+            types[name],
+            default,
+            explained.get(name, ""),
+        )
         yield f"| {' | '.join(row)} |"
     yield ""
 
 
-def _annotations(document: type[Document]) -> tuple[dict[str, str], dict[str, str]]:
+def _annotations(
+    document: type[Document],
+) -> tuple[dict[str, str], dict[str, str]]:
     """The type of each field in words, and the docstring below it."""
     source = ast.parse(textwrap.dedent(inspect.getsource(document))).body[0]
     assert isinstance(source, ast.ClassDef)
@@ -222,21 +273,33 @@ def _annotations(document: type[Document]) -> tuple[dict[str, str], dict[str, st
     explained: dict[str, str] = {}
     last = ""
     for each in source.body:
-        if isinstance(each, ast.AnnAssign) and isinstance(each.target, ast.Name):
+        if isinstance(each, ast.AnnAssign) and isinstance(
+            each.target, ast.Name
+        ):
             last = each.target.id
             types[last] = _type_text(ast.unparse(each.annotation), document)
-        elif isinstance(each, ast.Expr) and isinstance(each.value, ast.Constant) and last:
+        elif (
+            isinstance(each, ast.Expr)
+            and isinstance(each.value, ast.Constant)
+            and last
+        ):
             explained[last] = " ".join(str(each.value.value).split())
     return types, explained
 
 
 def _type_text(written: str, document: type[Document]) -> str:
     """An annotation in words; of an enumeration its values."""
-    enumeration = getattr(sys.modules[document.__module__], written.split(" | ")[0], None)
+    enumeration = getattr(
+        sys.modules[document.__module__], written.split(" | ")[0], None
+    )
     if isinstance(enumeration, type) and issubclass(enumeration, StrEnum):
         return " or ".join(f"`{each.value}`" for each in enumeration)
-    text = re.sub(r"tuple\[(.+), \.\.\.\]", r"list of \1", written.replace(" | None", ""))
-    text = re.sub(r"dict\[(\w+), (\w+)\]", r"\2 by \1", text).replace(" | ", " or ")
+    text = re.sub(
+        r"tuple\[(.+), \.\.\.\]", r"list of \1", written.replace(" | None", "")
+    )
+    text = re.sub(r"dict\[(\w+), (\w+)\]", r"\2 by \1", text).replace(
+        " | ", " or "
+    )
     return re.sub(r"\w+", lambda word: WORDS.get(word[0], word[0]), text)
 
 

@@ -1,5 +1,5 @@
-"""Take the pictures in docs/screenshots/ anew, from the demo project: `.venv/bin/python
-scripts/screenshots.py`.
+"""Take the pictures in docs/screenshots/ anew, from the demo project:
+`.venv/bin/python scripts/screenshots.py`.
 """
 
 import os
@@ -106,7 +106,11 @@ def _branch(window: MainWindow) -> None:
     _keep(window, "what-if-from-here")
     window.pane.finder.branches.line.setText("hold 1.1 at refused")
     QTest.keyClick(window.pane.finder.branches.line, Qt.Key.Key_Return)
-    _wait(lambda: window.desk.branched_at is not None and not window.desk.takes.busy)
+    _wait(
+        lambda: (
+            window.desk.branched_at is not None and not window.desk.takes.busy
+        )
+    )
     window.pane.actions_by_id["where_they_part"].trigger()
     _keep(window, "where-two-takes-part")
     window.pane.actions_by_id["compare"].trigger()
@@ -118,13 +122,20 @@ def _nearest(window: MainWindow) -> None:
     window.desk.move_playhead(GAVE_UP_TICK)
     window.desk.select_row("esc")
     window.pane.actions_by_id["why_not"].trigger()
-    _wait(lambda: bool(window.desk.nearest.found) and not window.desk.nearest.is_searching)
+    _wait(
+        lambda: (
+            bool(window.desk.nearest.found)
+            and not window.desk.nearest.is_searching
+        )
+    )
     _keep(window, "what-would-have-made-it-run")
     window.pane.actions_by_id["why"].trigger()
 
 
 def _completion(window: MainWindow) -> None:
-    """A guard that is being typed: a phrase with its blanks, and what fits the first."""
+    """A guard that is being typed: a phrase with its blanks, and what fits the
+    first.
+    """
     assert window.pane is not None
     window.desk.select_row("close")
     window.pane.ledger.setFocus()
@@ -165,7 +176,8 @@ def _setting(window: MainWindow) -> None:
     window.pane.actions_by_id["show_setting"].trigger()
     window.pane.setting.select_path(("scenarios", "dusk", "cast", 0))
     window.pane.setting.scrollTo(
-        window.pane.setting.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter
+        window.pane.setting.currentIndex(),
+        QAbstractItemView.ScrollHint.PositionAtCenter,
     )
     _keep(window, "the-setting")
 
@@ -173,12 +185,30 @@ def _setting(window: MainWindow) -> None:
 def _review(window: MainWindow) -> None:
     assert window.pane is not None
     desk = window.desk
-    desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.THROUGHOUT)))
-    desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "walk", "tired < 3")))
     desk.apply(
-        Edit("Key", lambda p: declare_key(p, "quay", Key(name="tired", type=KeyType.NUMBER)))
+        Edit(
+            "Guard",
+            lambda p: set_guard(p, "warden", "tend", "yes", Watch.THROUGHOUT),
+        )
     )
-    _wait(lambda: desk.is_current and not desk.takes.busy and len(desk.documents.findings) > 2)
+    desk.apply(
+        Edit("Guard", lambda p: set_guard(p, "warden", "walk", "tired < 3"))
+    )
+    desk.apply(
+        Edit(
+            "Key",
+            lambda p: declare_key(
+                p, "quay", Key(name="tired", type=KeyType.NUMBER)
+            ),
+        )
+    )
+    _wait(
+        lambda: (
+            desk.is_current
+            and not desk.takes.busy
+            and len(desk.documents.findings) > 2
+        )
+    )
     window.pane.actions_by_id["show_review"].trigger()
     window.pane.views.of(ReviewView).setCurrentIndex(
         window.pane.views.of(ReviewView).review.index(1, 0)
@@ -213,7 +243,9 @@ def _study(window: MainWindow) -> None:
     pane.actions_by_id["large_stage"].trigger()
     pane.actions_by_id["show_study"].trigger()
     view.study.start(40)
-    _wait(lambda: view.study.found is not None and view.study.found.counted == 40)
+    _wait(
+        lambda: view.study.found is not None and view.study.found.counted == 40
+    )
     _wait(lambda: not view.study.is_running)
     _keep(window, "a-study")
     pane.actions_by_id["show_stage"].trigger()
@@ -228,7 +260,11 @@ def _decisions(window: MainWindow) -> None:
     window.desk.select_row("esc")
     pane.actions_by_id["large_stage"].trigger()
     pane.actions_by_id["show_decisions"].trigger()
-    _wait(lambda: view.running.picture is not None and view.running.picture.is_final)
+    _wait(
+        lambda: (
+            view.running.picture is not None and view.running.picture.is_final
+        )
+    )
     _keep(window, "a-decision-map")
     pane.actions_by_id["show_stage"].trigger()
     pane.actions_by_id["large_stage"].trigger()
@@ -305,7 +341,13 @@ def _found(window: MainWindow) -> None:
     pane.actions_by_id["show_expectations"].trigger()
     pane.actions_by_id["find_in_take"].trigger()
     pane.finder.in_take.line.setText("distance(visitor) < 6 and not ran(1.1)")
-    _wait(lambda: bool(desk.hits.stretches) and desk.is_current and not desk.takes.busy)
+    _wait(
+        lambda: (
+            bool(desk.hits.stretches)
+            and desk.is_current
+            and not desk.takes.busy
+        )
+    )
     _keep(window, "found-in-the-take")
     desk.show_hits("", [])
     pane.finder.in_take.hide()
@@ -338,7 +380,9 @@ def _pause(milliseconds: int) -> None:
 
 
 def _settle(window: MainWindow) -> None:
-    """Wait until the take of the project as it is now is shown to its end, and not a look at it."""
+    """Wait until the take of the project as it is now is shown to its end, and
+    not a look at it.
+    """
     _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
 
 
@@ -347,7 +391,9 @@ def _wait(condition: Callable[[], bool]) -> None:
         if condition():
             return
         _pause(20)
-    raise TimeoutError("the window did not come to rest; is the worker running?")
+    raise TimeoutError(
+        "the window did not come to rest; is the worker running?"
+    )
 
 
 main()

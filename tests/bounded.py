@@ -7,13 +7,15 @@ from types import FrameType
 
 
 class RanOver(BaseException):
-    """Not an Exception, so that no handler of the code under test takes it for its own."""
+    """Not an Exception, so that no handler of the code under test takes it for
+    its own.
+    """
 
 
 @contextmanager
 def within(seconds: float) -> Iterator[None]:
-    """Raise RanOver once the seconds of wall-clock time are up. The bound is for loops without end,
-    not for speed.
+    """Raise RanOver once the seconds of wall-clock time are up. The bound is
+    for loops without end, not for speed.
     """
 
     def over(number: int, frame: FrameType | None) -> None:

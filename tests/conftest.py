@@ -1,5 +1,5 @@
-"""What every test gets: folders of its own instead of the author's, and no error that goes
-unnoticed.
+"""What every test gets: folders of its own instead of the author's, and no
+error that goes unnoticed.
 """
 
 import gc
@@ -18,8 +18,8 @@ from umbrant import cli
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-# A busy machine is no fault of a test; on CI the same examples are tried each time, elsewhere new
-# ones.
+# A busy machine is no fault of a test; on CI the same examples are tried each
+# time, elsewhere new ones.
 settings.register_profile(
     "house",
     deadline=None,
@@ -30,8 +30,9 @@ settings.register_profile(
 settings.load_profile("house")
 
 YOUNG = 20_000
-"""How many new objects begin a search for garbage. Python's own number has a fifth of the time of
-all tests go into it, for each makes thousands of things that live until its end.
+"""How many new objects begin a search for garbage. Python's own number has a
+fifth of the time of all tests go into it, for each makes thousands of things
+that live until its end.
 """
 
 DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
@@ -45,7 +46,9 @@ def pytest_collection_finish() -> None:
 
 
 @pytest.fixture(autouse=True)
-def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+def own_folders(
+    tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch
+) -> Path:
     """Configuration, state and cache in a folder of the test's own."""
     home = tmp_path_factory.mktemp("home")
     for name in ("CONFIG", "STATE", "CACHE", "DATA"):
@@ -55,11 +58,14 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
 
 @pytest.fixture(autouse=True)
 def no_hidden_errors(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
-    """An exception that reaches only `sys.excepthook`, or an error in the log, fails the test. Has
-    a list for the beginnings of those that have to be logged.
+    """An exception that reaches only `sys.excepthook`, or an error in the log,
+    fails the test. Has a list for the beginnings of those that have to be
+    logged.
     """
     caught: list[BaseException] = []
-    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: caught.append(error))
+    monkeypatch.setattr(
+        sys, "excepthook", lambda kind, error, trace: caught.append(error)
+    )
     records: list[logging.LogRecord] = []
 
     class Listener(logging.Handler):
@@ -73,12 +79,18 @@ def no_hidden_errors(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
     logging.getLogger("umbrant").removeHandler(listener)
     assert caught == []
     messages = [record.getMessage() for record in records]
-    assert [each for each in messages if not each.startswith(tuple(expected))] == []
-    assert all(any(each.startswith(start) for each in messages) for start in expected)
+    assert [
+        each for each in messages if not each.startswith(tuple(expected))
+    ] == []
+    assert all(
+        any(each.startswith(start) for each in messages) for start in expected
+    )
 
 
 @pytest.fixture
-def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
+def umbrant(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> Any:
     """Runs a command of the program; gives its exit code, stdout and stderr."""
 
     def run(*args: object) -> tuple[int, str, str]:

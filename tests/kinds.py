@@ -1,5 +1,5 @@
-"""Kinds that only tests use: actions that last as long as they are told, and senses that know the
-time.
+"""Kinds that only tests use: actions that last as long as they are told, and
+senses that know the time.
 """
 
 import sys

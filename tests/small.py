@@ -27,12 +27,14 @@ RATE = 10
 
 
 def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
-    """A row. `guard` is a condition or (condition, watch); decorators are (kind, arguments) and
-    upkeep (kind, seconds or moment, arguments).
+    """A row. `guard` is a condition or (condition, watch); decorators are
+    (kind, arguments) and upkeep (kind, seconds or moment, arguments).
     """
     guard = more.pop("guard", None)
     if guard is not None:
-        when, watch = guard if isinstance(guard, tuple) else (guard, Watch.ON_ENTRY)
+        when, watch = (
+            guard if isinstance(guard, tuple) else (guard, Watch.ON_ENTRY)
+        )
         guard = Guard(when=when, watch=watch)
     return Row(
         id=row_id,
@@ -41,7 +43,8 @@ def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
         name=more.pop("name", row_id),
         guard=guard,
         decorators=tuple(
-            Decorator(kind=kind, args=args) for kind, args in more.pop("decorators", ())
+            Decorator(kind=kind, args=args)
+            for kind, args in more.pop("decorators", ())
         ),
         upkeep=tuple(
             Upkeep(kind=kind, at=when, args=args)
@@ -56,8 +59,8 @@ def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
 
 
 def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
-    """One agent 'a' with these rows on an empty stage of 20 m by 10 m. `cast` are members beside
-    it.
+    """One agent 'a' with these rows on an empty stage of 20 m by 10 m. `cast`
+    are members beside it.
     """
     stage = Stage(
         name="yard",
@@ -93,7 +96,10 @@ def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
             Behavior(name="b", title="B", blackboard="k", rows=rows),
             *more.get("behaviors", ()),
         ),
-        blackboards=(Blackboard(name="k", title="K", keys=keys), *more.get("blackboards", ())),
+        blackboards=(
+            Blackboard(name="k", title="K", keys=keys),
+            *more.get("blackboards", ()),
+        ),
         stages=(stage,),
         scenarios=(scenario,),
     )
@@ -103,7 +109,9 @@ def played(made: Project, *, counts_only: bool = False) -> Take:
     """A take of a project, with the kinds of tests in its catalog."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / "t.take"
-        order = RollOrder(made, made.cover.scenario, path, counts_only=counts_only)
+        order = RollOrder(
+            made, made.cover.scenario, path, counts_only=counts_only
+        )
         return read_take(roll(order, catalog=CATALOG))
 
 
@@ -120,7 +128,9 @@ def spans(take: Take, row_id: str) -> list[tuple[int, int | None, str | None]]:
     ]
 
 
-def refusals(take: Take, row_id: str, part: str = "") -> list[tuple[int, int, str]]:
+def refusals(
+    take: Take, row_id: str, part: str = ""
+) -> list[tuple[int, int, str]]:
     """A row's refusals: first tick, last tick, kind of cause."""
     return [
         (each.start, each.end, each.cause.kind)
@@ -132,11 +142,14 @@ def values(take: Take, name: str, agent: str = "a") -> list[tuple[int, object]]:
     """A key's changes: tick and value."""
     changes = take.agents[agent].keys[name]
     return [
-        (tick, written.value) for tick, written in zip(changes.ticks, changes.values, strict=True)
+        (tick, written.value)
+        for tick, written in zip(changes.ticks, changes.values, strict=True)
     ]
 
 
-def gauges(take: Take, row_id: str, part: str = "") -> list[tuple[int, float, float | None]]:
+def gauges(
+    take: Take, row_id: str, part: str = ""
+) -> list[tuple[int, float, float | None]]:
     """What a part of a row noted: tick, value, and what it is of."""
     changes = record(take, row_id).gauges.get(part)
     return (
@@ -156,4 +169,7 @@ def key(name: str) -> KeyRef:
 
 def received(take: Take, agent: str) -> list[tuple[int, str, str]]:
     """The events that an agent received: tick, event and who raised it."""
-    return [(each.tick, each.event, each.other) for each in take.agents[agent].received]
+    return [
+        (each.tick, each.event, each.other)
+        for each in take.agents[agent].received
+    ]

@@ -1,5 +1,5 @@
-"""The command line: what it prints, and that mistakes are said on stderr with the right exit
-code.
+"""The command line: what it prints, and that mistakes are said on stderr with
+the right exit code.
 """
 
 import json
@@ -33,13 +33,20 @@ def take(umbrant: Any, tmp_path: Path) -> Path:
     return Path(json.loads(out)["take"])
 
 
-def test_headless_prints_what_the_warden_did_in_a_screenful(umbrant: Any) -> None:
+def test_headless_prints_what_the_warden_did_in_a_screenful(
+    umbrant: Any,
+) -> None:
     code, out, err = umbrant(DEMO, "--headless")
     assert (code, err) == (0, "")
     lines = out.splitlines()
     assert len(lines) <= 26
-    assert lines[0] == "Lantern Quay, scenario 'dusk', seed 11: 42.0 s, 840 ticks"
-    assert any("Escort the visitor: can see visitor within 8 m is yes" in line for line in lines)
+    assert (
+        lines[0] == "Lantern Quay, scenario 'dusk', seed 11: 42.0 s, 840 ticks"
+    )
+    assert any(
+        "Escort the visitor: can see visitor within 8 m is yes" in line
+        for line in lines
+    )
     assert Path(lines[-1].removeprefix("The take is in ")).is_file()
 
 
@@ -54,40 +61,65 @@ def test_without_a_display_the_window_is_not_tried(
     assert "name the folder of a project" in err
 
 
-def test_roll_takes_a_seed_a_length_and_a_place(umbrant: Any, tmp_path: Path) -> None:
+def test_roll_takes_a_seed_a_length_and_a_place(
+    umbrant: Any, tmp_path: Path
+) -> None:
     code, out, _ = umbrant(
-        "roll", DEMO, "--seed", "3", "--seconds", "2", "--out", tmp_path / "x.take"
+        "roll",
+        DEMO,
+        "--seed",
+        "3",
+        "--seconds",
+        "2",
+        "--out",
+        tmp_path / "x.take",
     )
     assert code == 0
     assert "seed 3: 2.0 s, 40 ticks" in out
     assert (tmp_path / "x.take").is_file()
 
 
-def test_show_prints_each_rows_status_and_value(umbrant: Any, take: Path) -> None:
+def test_show_prints_each_rows_status_and_value(
+    umbrant: Any, take: Path
+) -> None:
     code, out, _ = umbrant("show", take, "--agent", "odo", "--at", "5")
     assert code == 0
     refill = next(line for line in out.splitlines() if "Refill" in line)
     assert refill.split() == ["1.3.4", "Refill", "running", "1.4", "s"]
-    data = json.loads(umbrant("show", take, "--agent", "odo", "--at", "5", "--json")[1])
+    data = json.loads(
+        umbrant("show", take, "--agent", "odo", "--at", "5", "--json")[1]
+    )
     assert (data["tick"], len(data["rows"])) == (100, 18)
 
 
-def test_show_steps_prints_what_happened_within_the_tick_in_order(umbrant: Any, take: Path) -> None:
-    code, out, _ = umbrant("show", take, "--agent", "odo", "--at", "0", "--steps")
+def test_show_steps_prints_what_happened_within_the_tick_in_order(
+    umbrant: Any, take: Path
+) -> None:
+    code, out, _ = umbrant(
+        "show", take, "--agent", "odo", "--at", "0", "--steps"
+    )
     assert code == 0
     assert out.splitlines()[0] == "Odo at 0.00 s (tick 0)"
     does = [line for line in out.splitlines() if "Escort" in line]
     assert [line.split()[1] for line in does] == ["1.1", "1.1"]
     assert "its guard finds: can see visitor within 8 m is no" in does[0]
     assert does[1].endswith("Escort the visitor is refused: its guard says no.")
-    data = json.loads(umbrant("show", take, "--agent", "odo", "--at", "0", "--steps", "--json")[1])
+    data = json.loads(
+        umbrant(
+            "show", take, "--agent", "odo", "--at", "0", "--steps", "--json"
+        )[1]
+    )
     steps = data["steps"]
-    assert [each["step"] for each in steps] == sorted(each["step"] for each in steps)
+    assert [each["step"] for each in steps] == sorted(
+        each["step"] for each in steps
+    )
     refused = next(each for each in steps if each["kind"] == "refused")
     assert (refused["row"], refused["cause"]) == ("esc", {"kind": "guard"})
 
 
-def test_a_take_is_reviewed_as_the_window_does(umbrant: Any, take: Path) -> None:
+def test_a_take_is_reviewed_as_the_window_does(
+    umbrant: Any, take: Path
+) -> None:
     code, out, _ = umbrant("review", take)
     assert code == 0
     assert out.splitlines()[-1].endswith(" findings")
@@ -100,16 +132,27 @@ def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
     assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"
     for row in ("1.1", "esc"):
-        out = umbrant("why", take, "--agent", "odo", "--at", "5", "--not", row)[1]
-        assert "Escort the visitor was refused: can see visitor within 8 m is no" in out
+        out = umbrant("why", take, "--agent", "odo", "--at", "5", "--not", row)[
+            1
+        ]
+        assert (
+            "Escort the visitor was refused: can see visitor within 8 m is no"
+            in out
+        )
     data = json.loads(
-        umbrant("why", take, "--agent", "odo", "--at", "5", "--not", "1.1", "--json")[1]
+        umbrant(
+            "why", take, "--agent", "odo", "--at", "5", "--not", "1.1", "--json"
+        )[1]
     )
     assert data["lines"][0]["row"] == "esc"
 
 
-def test_two_rolls_export_equal_bytes(umbrant: Any, take: Path, tmp_path: Path) -> None:
-    again = umbrant("roll", DEMO, "--seconds", "12", "--out", tmp_path / "u.take")
+def test_two_rolls_export_equal_bytes(
+    umbrant: Any, take: Path, tmp_path: Path
+) -> None:
+    again = umbrant(
+        "roll", DEMO, "--seconds", "12", "--out", tmp_path / "u.take"
+    )
     assert again[0] == 0
     for form in ("csv", "jsonl"):
         assert (
@@ -120,16 +163,23 @@ def test_two_rolls_export_equal_bytes(umbrant: Any, take: Path, tmp_path: Path) 
 
 def test_nodes_lists_every_kind(umbrant: Any) -> None:
     kinds = json.loads(umbrant("nodes", "--json")[1])
-    assert {kind["family"] for kind in kinds} == {str(family) for family in Family}
+    assert {kind["family"] for kind in kinds} == {
+        str(family) for family in Family
+    }
     assert "move_to" in umbrant("nodes")[1]
 
 
-def test_nodes_of_a_project_lists_its_own_and_names_what_is_wrong(umbrant: Any, demo: Path) -> None:
+def test_nodes_of_a_project_lists_its_own_and_names_what_is_wrong(
+    umbrant: Any, demo: Path
+) -> None:
     (demo / "nodes").mkdir()
     file = new_node_file("Ring the bell", [], [])
     (demo / "nodes" / file.name).write_text(file.text)
     (own,) = json.loads(umbrant("nodes", str(demo), "--json")[1])
-    assert (own["id"], own["own"]) == ("ring_the_bell", "nodes/ring_the_bell.py")
+    assert (own["id"], own["own"]) == (
+        "ring_the_bell",
+        "nodes/ring_the_bell.py",
+    )
     assert own["params"][0]["default"] == {"mean": 1.5, "half_width": 0.0}
     assert "move_to" not in umbrant("nodes", str(demo))[1]
     (demo / "nodes" / file.name).write_text("def (:")
@@ -139,7 +189,9 @@ def test_nodes_of_a_project_lists_its_own_and_names_what_is_wrong(umbrant: Any, 
 
 
 def test_schema_is_json(umbrant: Any) -> None:
-    assert json.loads(umbrant("schema")[1])["$schema"].endswith("2020-12/schema")
+    assert json.loads(umbrant("schema")[1])["$schema"].endswith(
+        "2020-12/schema"
+    )
 
 
 @pytest.mark.parametrize(
@@ -149,7 +201,14 @@ def test_schema_is_json(umbrant: Any) -> None:
         (["roll", str(DEMO), "--scenario", "dsk"], "Did you mean 'dusk'?"),
         (["show", "no.take", "--agent", "odo", "--at", "1"], "no such take"),
         (
-            ["roll", str(DEMO), "--seconds", "1", "--out", "/proc/nowhere/x.take"],
+            [
+                "roll",
+                str(DEMO),
+                "--seconds",
+                "1",
+                "--out",
+                "/proc/nowhere/x.take",
+            ],
             "cannot be written",
         ),
     ],
@@ -163,7 +222,9 @@ def test_a_mistake_in_the_input_is_one_readable_message_and_exit_code_1(
     assert "Traceback" not in err
 
 
-def test_asking_about_what_is_not_there_is_a_mistake(umbrant: Any, take: Path) -> None:
+def test_asking_about_what_is_not_there_is_a_mistake(
+    umbrant: Any, take: Path
+) -> None:
     for args, says in (
         (["--agent", "oddo", "--at", "1"], "Did you mean 'odo'?"),
         (["--agent", "odo", "--at", "99"], "the take ends at 12.00 s"),
@@ -176,7 +237,12 @@ def test_asking_about_what_is_not_there_is_a_mistake(umbrant: Any, take: Path) -
 
 @pytest.mark.parametrize(
     "args",
-    [["roll"], ["show", "x.take"], ["export", "x.take", "--format", "xml"], ["roll", "a", "--bad"]],
+    [
+        ["roll"],
+        ["show", "x.take"],
+        ["export", "x.take", "--format", "xml"],
+        ["roll", "a", "--bad"],
+    ],
 )
 def test_wrong_usage_is_exit_code_2(umbrant: Any, args: list[str]) -> None:
     assert umbrant(*args)[0] == 2
@@ -185,28 +251,42 @@ def test_wrong_usage_is_exit_code_2(umbrant: Any, args: list[str]) -> None:
 def test_a_pipe_that_is_closed_early_is_no_error(take: Path) -> None:
     command = f"{sys.executable} -m umbrant export {take} | head -1"
     done = subprocess.run(
-        ["sh", "-c", command], capture_output=True, text=True, check=False, env=dict(os.environ)
+        ["sh", "-c", command],
+        capture_output=True,
+        text=True,
+        check=False,
+        env=dict(os.environ),
     )
     assert done.stdout.startswith("tick,seconds")
     assert done.stderr == ""
 
 
-def test_review_tells_what_it_found_and_fails_on_errors(umbrant: Any, tmp_path: Path) -> None:
+def test_review_tells_what_it_found_and_fails_on_errors(
+    umbrant: Any, tmp_path: Path
+) -> None:
     assert umbrant("review", DEMO) == (0, "Nothing was found.\n", "")
     folder = tmp_path / "quay"
     shutil.copytree(DEMO, folder)
     scenario = folder / "scenarios" / "dusk.json"
-    scenario.write_text(scenario.read_text().replace('"start": [10.0, 10.0]', '"start": [7, 12.5]'))
+    scenario.write_text(
+        scenario.read_text().replace(
+            '"start": [10.0, 10.0]', '"start": [7, 12.5]'
+        )
+    )
     code, out, _ = umbrant("review", folder, "--json")
     assert code == 1
-    assert [each["rule"] for each in json.loads(out)["findings"]] == ["start_off_ground"]
+    assert [each["rule"] for each in json.loads(out)["findings"]] == [
+        "start_off_ground"
+    ]
     code, out, _ = umbrant("review", folder)
     assert out.startswith(
         "error: scenarios/dusk.json: Odo starts at (7, 12.5), which is not walkable ground."
     )
 
 
-@pytest.mark.parametrize(("number", "code"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
+@pytest.mark.parametrize(
+    ("number", "code"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)]
+)
 def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
     tmp_path: Path, number: int, code: int
 ) -> None:
@@ -222,7 +302,9 @@ def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
         "--out",
         str(path),
     ]
-    rolling = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    rolling = subprocess.Popen(
+        command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
     until = time.monotonic() + 60
     while not (path.exists() and path.stat().st_size):
         assert time.monotonic() < until
@@ -240,13 +322,22 @@ def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
 def test_output_that_cannot_be_written_is_one_line_and_a_code() -> None:
     with open("/dev/full", "w") as full:
         command = [sys.executable, "-m", "umbrant", "nodes"]
-        done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
+        done = subprocess.run(
+            command, stdout=full, stderr=subprocess.PIPE, text=True, check=False
+        )
     assert done.returncode == 1
-    assert done.stderr == "The output could not be written: No space left on device.\n"
+    assert (
+        done.stderr
+        == "The output could not be written: No space left on device.\n"
+    )
 
 
-def test_a_take_that_was_cut_short_says_so_in_every_output(umbrant: Any, tmp_path: Path) -> None:
-    project = project_with(HostileNode("spins", action("yield\nyield\nwhile True: pass")))
+def test_a_take_that_was_cut_short_says_so_in_every_output(
+    umbrant: Any, tmp_path: Path
+) -> None:
+    project = project_with(
+        HostileNode("spins", action("yield\nyield\nwhile True: pass"))
+    )
     save_project(project, tmp_path / "p")
     path = tmp_path / "t.take"
     code, out, err = umbrant("roll", tmp_path / "p", "--trust", "--out", path)
@@ -264,17 +355,27 @@ def test_a_take_that_was_cut_short_says_so_in_every_output(umbrant: Any, tmp_pat
         assert code == 3
         assert err.startswith(said)
         code, out, err = umbrant(
-            *arguments[:2], *arguments[2:], *(("--json",) if "--at" in arguments else ())
+            *arguments[:2],
+            *arguments[2:],
+            *(("--json",) if "--at" in arguments else ()),
         )
         assert "did not come back" in out or "--at" not in arguments
 
 
-def test_sys_exit_in_a_node_ends_no_command(umbrant: Any, tmp_path: Path) -> None:
+def test_sys_exit_in_a_node_ends_no_command(
+    umbrant: Any, tmp_path: Path
+) -> None:
     save_project(
-        project_with(HostileNode("exits", action("import sys\nsys.exit(0)"))), tmp_path / "p"
+        project_with(HostileNode("exits", action("import sys\nsys.exit(0)"))),
+        tmp_path / "p",
     )
     code, out, err = umbrant(
-        "roll", tmp_path / "p", "--trust", "--out", tmp_path / "t.take", "--json"
+        "roll",
+        tmp_path / "p",
+        "--trust",
+        "--out",
+        tmp_path / "t.take",
+        "--json",
     )
     assert (code, err) == (0, "")
     failed, waits, *_ = json.loads(out)["agents"]["warden"]
@@ -284,7 +385,9 @@ def test_sys_exit_in_a_node_ends_no_command(umbrant: Any, tmp_path: Path) -> Non
 
 def test_what_files_hold_is_shown_escaped(umbrant: Any, tmp_path: Path) -> None:
     made = project_with(HostileNode("good", action("return True")))
-    rude = made.cover.model_copy(update={"title": "Red \x1b[31m and \u202e backwards"})
+    rude = made.cover.model_copy(
+        update={"title": "Red \x1b[31m and \u202e backwards"}
+    )
     save_project(made.model_copy(update={"cover": rude}), tmp_path / "p")
     code, out, _ = umbrant(tmp_path / "p", "--headless", "--trust")
     assert code == 0
@@ -306,25 +409,40 @@ def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it
         "--out",
         str(path),
     ]
-    rolling = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    rolling = subprocess.Popen(
+        command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
     until = time.monotonic() + 60
     while not (path.exists() and path.stat().st_size):
         assert time.monotonic() < until
         time.sleep(0.05)
-    children = Path(f"/proc/{rolling.pid}/task/{rolling.pid}/children").read_text().split()
+    children = (
+        Path(f"/proc/{rolling.pid}/task/{rolling.pid}/children")
+        .read_text()
+        .split()
+    )
     rolling.kill()
     rolling.wait()
     while any(Path(f"/proc/{each}").exists() for each in children):
         assert time.monotonic() < until
         time.sleep(0.05)
-    assert f"stopped by SIGTERM at tick {read_take(path).ticks} of " in read_take(path).ended
+    assert (
+        f"stopped by SIGTERM at tick {read_take(path).ticks} of "
+        in read_take(path).ended
+    )
 
 
-def test_asking_about_one_agent_reads_its_rows_alone_and_answers_the_same(take: Path) -> None:
+def test_asking_about_one_agent_reads_its_rows_alone_and_answers_the_same(
+    take: Path,
+) -> None:
     full = read_take(take)
     for name, record in full.agents.items():
         alone = read_take(take, only=name)
-        assert all(not other.rows for each, other in alone.agents.items() if each != name)
+        assert all(
+            not other.rows
+            for each, other in alone.agents.items()
+            if each != name
+        )
         assert alone.agents[name].rows.keys() == record.rows.keys()
         if not record.rows:
             continue
@@ -332,4 +450,6 @@ def test_asking_about_one_agent_reads_its_rows_alone_and_answers_the_same(take: 
             explainer, expected = Explainer(alone, name), Explainer(full, name)
             assert explainer.why(tick) == expected.why(tick)
             for row_id in explainer.outline.number:
-                assert explainer.why_not(tick, row_id) == expected.why_not(tick, row_id)
+                assert explainer.why_not(tick, row_id) == expected.why_not(
+                    tick, row_id
+                )

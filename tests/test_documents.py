@@ -1,4 +1,6 @@
-"""The README and the pages of docs/ tell the truth: what can be run in them is run."""
+"""The README and the pages of docs/ tell the truth: what can be run in them is
+run.
+"""
 
 import json
 import re
@@ -38,22 +40,42 @@ COMMAND = re.compile(r"^    (umbrant .+|umbrant)$|`(umbrant [^`]+)`", re.M)
 
 def blocks(page: Path) -> Iterator[str]:
     """The indented blocks of a page, without their indentation."""
-    for found in re.findall(r"(?:^    .*\n)(?:(?:    .*)?\n)*?(?=^\S|\Z)", page.read_text(), re.M):
+    for found in re.findall(
+        r"(?:^    .*\n)(?:(?:    .*)?\n)*?(?=^\S|\Z)", page.read_text(), re.M
+    ):
         yield re.sub(r"^    ", "", found, flags=re.M).strip("\n")
 
 
 def commands() -> list[str]:
     """Every command line of the program in the documents, each once."""
-    found = (one or other for page in WRITTEN for one, other in COMMAND.findall(page.read_text()))
+    found = (
+        one or other
+        for page in WRITTEN
+        for one, other in COMMAND.findall(page.read_text())
+    )
     return sorted(
-        {each for each in found if not each.startswith(("umbrant project", "umbrant rows"))}
+        {
+            each
+            for each in found
+            if not each.startswith(("umbrant project", "umbrant rows"))
+        }
     )
 
 
 @pytest.fixture(scope="module")
 def take(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("documents") / "demo.take"
-    run = [sys.executable, "-m", "umbrant", "roll", DEMO, "--seconds", "12", "--out", path]
+    run = [
+        sys.executable,
+        "-m",
+        "umbrant",
+        "roll",
+        DEMO,
+        "--seconds",
+        "12",
+        "--out",
+        path,
+    ]
     assert subprocess.run(run, capture_output=True, check=False).returncode == 0
     return path
 
@@ -69,7 +91,9 @@ def run(command: str, monkeypatch: pytest.MonkeyPatch) -> int:
 def test_every_command_line_runs_with_all_that_may_be_given(
     command: str, take: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """What stands in capitals is put in; what stands in brackets is given, and then left out."""
+    """What stands in capitals is put in; what stands in brackets is given, and
+    then left out.
+    """
     monkeypatch.delenv("QT_QPA_PLATFORM")
     monkeypatch.delenv("DISPLAY", raising=False)
     monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
@@ -105,9 +129,16 @@ def test_every_command_line_runs_with_all_that_may_be_given(
     bare = re.sub(r"\s*\[[^\]]*\]", "", command)
     for line in {full, bare}:
         # Each study has a folder of its own.
-        for word, value in {**given, "FOLDER": str(tmp_path / f"{len(line)}")}.items():
+        for word, value in {
+            **given,
+            "FOLDER": str(tmp_path / f"{len(line)}"),
+        }.items():
             line = re.sub(rf"(?<=\s){re.escape(word)}(?=\s|$)", value, line)
-        if line == "umbrant" or line.startswith("umbrant open") or " examples/" in line:
+        if (
+            line == "umbrant"
+            or line.startswith("umbrant open")
+            or " examples/" in line
+        ):
             line += " --headless"
         if line == "umbrant --headless":
             continue  # without a project there is nothing to play, and that is said
@@ -115,7 +146,11 @@ def test_every_command_line_runs_with_all_that_may_be_given(
 
 
 def test_a_node_of_ones_own_works_as_the_readme_has_it(tmp_path: Path) -> None:
-    code = next(each for each in blocks(ROOT / "README.md") if "from umbrant.nodes" in each)
+    code = next(
+        each
+        for each in blocks(ROOT / "README.md")
+        if "from umbrant.nodes" in each
+    )
     folder = tmp_path / "demo"
     shutil.copytree(DEMO, folder)
     (folder / "nodes").mkdir()
@@ -124,7 +159,14 @@ def test_a_node_of_ones_own_works_as_the_readme_has_it(tmp_path: Path) -> None:
     data = json.loads(path.read_text())
     top = data["rows"][0]["id"]
     data["rows"].insert(
-        1, {"id": "hum", "under": top, "kind": "hum", "name": "Hum", "with": {"tune": "la la"}}
+        1,
+        {
+            "id": "hum",
+            "under": top,
+            "kind": "hum",
+            "name": "Hum",
+            "with": {"tune": "la la"},
+        },
     )
     path.write_text(json.dumps(data))
     done = subprocess.run(
@@ -136,13 +178,23 @@ def test_a_node_of_ones_own_works_as_the_readme_has_it(tmp_path: Path) -> None:
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     shown = subprocess.run(
-        [sys.executable, "-m", "umbrant", "export", tmp_path / "t.take", "--format", "jsonl"],
+        [
+            sys.executable,
+            "-m",
+            "umbrant",
+            "export",
+            tmp_path / "t.take",
+            "--format",
+            "jsonl",
+        ],
         capture_output=True,
         text=True,
         check=True,
     )
     said = [json.loads(line) for line in shown.stdout.splitlines()]
-    assert any(line["what"] == "said" and line["value"] == "la la" for line in said)
+    assert any(
+        line["what"] == "said" and line["value"] == "la la" for line in said
+    )
 
 
 def test_a_game_writes_a_take_that_answers_alone(tmp_path: Path) -> None:
@@ -153,7 +205,17 @@ def test_a_game_writes_a_take_that_answers_alone(tmp_path: Path) -> None:
         check=True,
     )
     done = subprocess.run(
-        [sys.executable, "-m", "umbrant", "why", "cellar.take", "--agent", "rat", "--at", "3"],
+        [
+            sys.executable,
+            "-m",
+            "umbrant",
+            "why",
+            "cellar.take",
+            "--agent",
+            "rat",
+            "--at",
+            "3",
+        ],
         cwd=tmp_path,
         capture_output=True,
         text=True,
@@ -171,19 +233,34 @@ def test_the_json_in_the_page_on_files_is_what_it_says() -> None:
     Key.model_validate(json.loads(key))
     Member.model_validate(json.loads(member))
     Cue.model_validate(json.loads(cue))
-    for value in re.findall(r'`(\{"(?:key|place|mean)"[^`]*\})`', page.read_text()):
-        row = {"id": "aa", "kind": "wait", "with": {"duration": json.loads(value)}}
+    for value in re.findall(
+        r'`(\{"(?:key|place|mean)"[^`]*\})`', page.read_text()
+    ):
+        row = {
+            "id": "aa",
+            "kind": "wait",
+            "with": {"duration": json.loads(value)},
+        }
         assert Row.model_validate(row).args["duration"] is not None
 
 
 @pytest.mark.parametrize(
     "when",
     [
-        *re.findall(r"^    (\S.*\(.*)$", (ROOT / "docs" / "conditions.md").read_text(), re.M),
-        *re.findall(r"`(\w+\(visitor[^`]*\)[^`]*)`", (ROOT / "docs" / "conditions.md").read_text()),
+        *re.findall(
+            r"^    (\S.*\(.*)$",
+            (ROOT / "docs" / "conditions.md").read_text(),
+            re.M,
+        ),
+        *re.findall(
+            r"`(\w+\(visitor[^`]*\)[^`]*)`",
+            (ROOT / "docs" / "conditions.md").read_text(),
+        ),
     ],
 )
-def test_the_conditions_in_the_page_on_conditions_can_be_written(when: str) -> None:
+def test_the_conditions_in_the_page_on_conditions_can_be_written(
+    when: str,
+) -> None:
     keys: dict[str, Any] = {
         **read_project(DEMO).keys_of(read_project(DEMO).behavior("warden")),
         "lamp_oil": Key.model_validate({"name": "lamp_oil", "type": "number"}),
@@ -194,7 +271,12 @@ def test_the_conditions_in_the_page_on_conditions_can_be_written(when: str) -> N
 def test_what_the_page_on_conditions_types_is_stored_as_it_says() -> None:
     page = (ROOT / "docs" / "conditions.md").read_text()
     rows = re.findall(r"^\| `(.+)` \| `(.+)` \|$", page, re.M)
-    types = {"visitor": "agent", "last_seen": "point", "raining": "yes/no", "mood": "text"}
+    types = {
+        "visitor": "agent",
+        "last_seen": "point",
+        "raining": "yes/no",
+        "mood": "text",
+    }
     keys = {
         name: Key(name=name, type=KeyType(types.get(name, "number")))
         for name in (*types, "alarm", "n")
@@ -229,11 +311,21 @@ def test_what_the_guide_types_into_the_search_finds_it(
 
 
 def test_every_key_that_the_documents_name_is_one(qapp: QApplication) -> None:
-    known = {part for action in ACTIONS for each in sequences(action) for part in [each.toString()]}
+    known = {
+        part
+        for action in ACTIONS
+        for each in sequences(action)
+        for part in [each.toString()]
+    }
     known |= {"Shift+Up", "Shift+Down"}  # they extend the selection of rows
     for page in WRITTEN:
-        for keys in re.findall(r"\*\*((?:Ctrl|Alt|Shift)\+[^*]+|F\d+)\*\*", page.read_text()):
-            assert keys in known or keys.replace("Enter", "Return") in known, (page.name, keys)
+        for keys in re.findall(
+            r"\*\*((?:Ctrl|Alt|Shift)\+[^*]+|F\d+)\*\*", page.read_text()
+        ):
+            assert keys in known or keys.replace("Enter", "Return") in known, (
+                page.name,
+                keys,
+            )
 
 
 def test_the_nodes_as_json_hold_what_the_page_of_nodes_holds(
@@ -246,8 +338,11 @@ def test_the_nodes_as_json_hold_what_the_page_of_nodes_holds(
     for kind in json.loads(capsys.readouterr().out):
         assert kind["help"] in page
         assert " ".join(kind["example"].split()) in page
-        assert {param["name"]: tuple(param["choices"]) for param in kind["params"]} == {
-            param.name: param.choices for param in BUILTIN.kinds[kind["id"]].params
+        assert {
+            param["name"]: tuple(param["choices"]) for param in kind["params"]
+        } == {
+            param.name: param.choices
+            for param in BUILTIN.kinds[kind["id"]].params
         }
 
 
@@ -258,12 +353,29 @@ def test_every_link_and_picture_is_there() -> None:
 
 
 def test_the_architecture_draws_the_imports_as_they_are_checked() -> None:
-    contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["importlinter"]
-    (layers,) = (each["layers"] for each in contracts["contracts"] if each["type"] == "layers")
-    checked = [set(layer.split(" : ")) for layer in reversed(layers) if layer != "__main__"]
+    contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"][
+        "importlinter"
+    ]
+    (layers,) = (
+        each["layers"]
+        for each in contracts["contracts"]
+        if each["type"] == "layers"
+    )
+    checked = [
+        set(layer.split(" : "))
+        for layer in reversed(layers)
+        if layer != "__main__"
+    ]
     page = (ROOT / "docs" / "architecture.md").read_text()
-    (drawn,) = re.findall(r"^    (model < .*(?:\n    <.*)*)$", page, re.MULTILINE)
-    assert [set(re.findall(r"\w+", layer)) for layer in drawn.split("<")] == checked
+    (drawn,) = re.findall(
+        r"^    (model < .*(?:\n    <.*)*)$", page, re.MULTILINE
+    )
+    assert [
+        set(re.findall(r"\w+", layer)) for layer in drawn.split("<")
+    ] == checked
     folders = set(re.findall(r"^      (\w+)/ ", page, re.MULTILINE))
-    packages = {each.parent.name for each in (ROOT / "src" / "umbrant").glob("*/__init__.py")}
+    packages = {
+        each.parent.name
+        for each in (ROOT / "src" / "umbrant").glob("*/__init__.py")
+    }
     assert folders == packages - {"examples"}

@@ -1,4 +1,6 @@
-"""The frame: what a fresh machine needs, and what a reader of the repository should find true."""
+"""The frame: what a fresh machine needs, and what a reader of the repository
+should find true.
+"""
 
 import re
 import tomllib
@@ -18,7 +20,10 @@ def test_the_lock_holds_every_dependency_with_hashes_and_no_host() -> None:
     lock = (ROOT / "requirements.lock").read_text()
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
     wanted = project["dependencies"] + project["optional-dependencies"]["dev"]
-    locked = {found.lower() for found in re.findall(r"^([\w-]+)==", lock, re.MULTILINE)}
+    locked = {
+        found.lower()
+        for found in re.findall(r"^([\w-]+)==", lock, re.MULTILINE)
+    }
     for dependency in wanted:
         assert re.split(r"[<>=!]", dependency)[0].lower() in locked
     assert all(f"\n{name}==" in f"\n{lock.lower()}" for name in locked)
@@ -26,9 +31,12 @@ def test_the_lock_holds_every_dependency_with_hashes_and_no_host() -> None:
     assert lock.count("--hash=sha256:") > len(locked)
 
 
-def test_every_picture_is_shown_in_the_readme_and_every_link_leads_somewhere() -> None:
+def test_every_picture_is_shown_in_the_readme_and_every_link_leads_somewhere() -> (
+    None
+):
     pictures = {
-        path.relative_to(ROOT).as_posix() for path in (ROOT / "docs" / "screenshots").glob("*.png")
+        path.relative_to(ROOT).as_posix()
+        for path in (ROOT / "docs" / "screenshots").glob("*.png")
     }
     linked = set(re.findall(r"\]\((docs/[^)]+)\)", README))
     assert pictures == {link for link in linked if link.endswith(".png")}
@@ -59,12 +67,25 @@ def test_the_readme_names_every_command() -> None:
 
 
 def test_the_readme_tells_the_keys_that_there_are(qapp: QApplication) -> None:
-    keyed = {sequence.toString() for action in ACTIONS for sequence in sequences(action)}
+    keyed = {
+        sequence.toString()
+        for action in ACTIONS
+        for sequence in sequences(action)
+    }
     table = README.split("| keys | |")[1].split("\n\n")[0]
     output = re.findall(
-        r"\b(?:(?:Ctrl|Shift|Alt)\+)*(?:F\d+|[A-Z]|Tab|Delete|Space|Up|Down)\b(?=[,| ])", table
+        r"\b(?:(?:Ctrl|Shift|Alt)\+)*(?:F\d+|[A-Z]|Tab|Delete|Space|Up|Down)\b(?=[,| ])",
+        table,
     )
-    for key in set(output) - {"Up", "Down", "Shift+Up", "Shift+Down", "I", "Shift", "Ctrl"}:
+    for key in set(output) - {
+        "Up",
+        "Down",
+        "Shift+Up",
+        "Shift+Down",
+        "I",
+        "Shift",
+        "Ctrl",
+    }:
         assert {"Delete": "Del"}.get(key, key) in keyed
 
 
@@ -73,5 +94,6 @@ def test_no_file_holds_a_path_of_one_machine() -> None:
         for path in (ROOT / folder).rglob("*"):
             if path.suffix in (".py", ".json", ".sh"):
                 assert not re.search(
-                    r"(/home/\w|/root/|/work/)", path.read_text().replace("test_frame", "")
+                    r"(/home/\w|/root/|/work/)",
+                    path.read_text().replace("test_frame", ""),
                 ) or path == Path(__file__)

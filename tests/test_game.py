@@ -1,4 +1,6 @@
-"""Behaviors inside a game: its own world, its own nodes, and a take that can be opened."""
+"""Behaviors inside a game: its own world, its own nodes, and a take that can be
+opened.
+"""
 
 import io
 import runpy
@@ -31,7 +33,9 @@ def saved(tmp_path: Path, *rows: object) -> Path:
 
 def test_a_behavior_runs_in_any_loop(tmp_path: Path) -> None:
     folder = saved(
-        tmp_path, row("ss", "sequence"), row("gg", "move_to", "ss", target=(5.0, 0.0), reach=0.1)
+        tmp_path,
+        row("ss", "sequence"),
+        row("gg", "move_to", "ss", target=(5.0, 0.0), reach=0.1),
     )
     world: World = PlainWorld(tick_s=0.5)
     assert isinstance(world, PlainWorld)
@@ -43,17 +47,29 @@ def test_a_behavior_runs_in_any_loop(tmp_path: Path) -> None:
     assert body.place == pytest.approx((5.0, 0.0), abs=0.11)
 
 
-def test_a_place_that_a_game_changes_in_place_is_recorded_as_it_moves(tmp_path: Path) -> None:
-    folder, world = saved(tmp_path, row("w1", "wait", duration=9.0)), PlainWorld(tick_s=0.5)
+def test_a_place_that_a_game_changes_in_place_is_recorded_as_it_moves(
+    tmp_path: Path,
+) -> None:
+    folder, world = (
+        saved(tmp_path, row("w1", "wait", duration=9.0)),
+        PlainWorld(tick_s=0.5),
+    )
     body = world.add(PlainBody("a", (0.0, 0.0)))
     place = [0.0, 0.0]
     body.place = place  # type: ignore[assignment]
-    mind = load_behavior(folder, "b", world, name="a", record=tmp_path / "t.take")
+    mind = load_behavior(
+        folder, "b", world, name="a", record=tmp_path / "t.take"
+    )
     for step in range(4):
         place[0] = float(step)
         mind.tick()
     mind.close()
-    assert read_take(tmp_path / "t.take").poses["a"][:, 0].tolist() == [0.0, 1.0, 2.0, 3.0]
+    assert read_take(tmp_path / "t.take").poses["a"][:, 0].tolist() == [
+        0.0,
+        1.0,
+        2.0,
+        3.0,
+    ]
 
 
 def test_several_agents_share_keys_and_hear_events(tmp_path: Path) -> None:
@@ -67,7 +83,9 @@ def test_several_agents_share_keys_and_hear_events(tmp_path: Path) -> None:
     )
     (folder / "events.json").write_text('{"events": [{"name": "bell"}]}')
     world = PlainWorld()
-    members = [Member(name=name, behavior="b", start=(0, 0)) for name in ("a", "c")]
+    members = [
+        Member(name=name, behavior="b", start=(0, 0)) for name in ("a", "c")
+    ]
     for member in members:
         world.add(PlainBody(member.name, member.start))
     with Agents(folder, world, members) as agents:
@@ -87,7 +105,9 @@ def test_what_is_wrong_with_the_project_is_told(tmp_path: Path) -> None:
 
 
 def test_the_example_game_plays_and_its_take_can_be_asked(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
 ) -> None:
     monkeypatch.chdir(tmp_path)
     monkeypatch.setattr(sys, "argv", ["game.py", "--watch"])
@@ -98,12 +118,18 @@ def test_the_example_game_plays_and_its_take_can_be_asked(
     take = read_take(tmp_path / "cellar.take")
     assert (take.is_complete, take.ticks) == (True, 60)
     answer = Explainer(take, "rat").why(20).text
-    assert "Out of the light was refused: light of lantern on it is 0.08, not above 0.15" in answer
+    assert (
+        "Out of the light was refused: light of lantern on it is 0.08, not above 0.15"
+        in answer
+    )
 
 
 @pytest.mark.parametrize("last", ["q\n", ""])
 def test_the_example_game_can_be_played_by_hand(
-    last: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    last: str,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
 ) -> None:
     monkeypatch.chdir(tmp_path)
     monkeypatch.setattr(sys, "argv", ["game.py"])
@@ -135,7 +161,9 @@ def test_no_signal_and_no_timer_of_a_game_is_touched(
     (folder / "nodes" / "mine.py").write_text(SPINS)
     touched: list[str] = []
     for name in ("signal", "setitimer", "alarm", "pthread_sigmask"):
-        monkeypatch.setattr(signal, name, lambda *_, name=name: touched.append(name))
+        monkeypatch.setattr(
+            signal, name, lambda *_, name=name: touched.append(name)
+        )
     world = PlainWorld(tick_s=0.5)
     world.add(PlainBody("a", (0.0, 0.0)))
     mind = load_behavior(folder, "b", world, name="a", trust=True)

@@ -1,4 +1,6 @@
-"""The names in the code are those of the trade: one name for one thing, and no private words."""
+"""The names in the code are those of the trade: one name for one thing, and no
+private words.
+"""
 
 import ast
 import io
@@ -39,7 +41,9 @@ FORBIDDEN = frozenset(
         "sundry",
     ]
 )
-"""Words that say nothing of what a thing is, or that the trade has another one for."""
+"""Words that say nothing of what a thing is, or that the trade has another one
+for.
+"""
 FORBIDDEN_NAMES = frozenset({"gave_out", "head_for", "way_to"})
 
 
@@ -56,12 +60,17 @@ def names(source: str) -> Iterator[tuple[int, str]]:
 
 
 def private_words(source: str) -> list[tuple[int, str]]:
-    """The names in a source that may no longer be one. The name of a test is a sentence."""
+    """The names in a source that may no longer be one. The name of a test is a
+    sentence.
+    """
     return [
         (line, name)
         for line, name in names(source)
         if not name.startswith("test_")
-        and (name in FORBIDDEN_NAMES or FORBIDDEN & {part.lower() for part in parts(name)})
+        and (
+            name in FORBIDDEN_NAMES
+            or FORBIDDEN & {part.lower() for part in parts(name)}
+        )
     ]
 
 
@@ -74,7 +83,8 @@ def public_definitions(source: str) -> Iterator[str]:
             yield from (
                 target.id
                 for target in node.targets
-                if isinstance(target, ast.Name) and re.match(r"[A-Z]\w*[a-z]", target.id)
+                if isinstance(target, ast.Name)
+                and re.match(r"[A-Z]\w*[a-z]", target.id)
             )
 
 
@@ -89,7 +99,11 @@ def test_no_name_is_of_a_word_that_says_nothing() -> None:
 
 def test_the_check_of_words_finds_them() -> None:
     source = "def told(): ...\nclass WholeBehavior: ...\nx.gave_out\nuntold = wholesale = 1\n"
-    assert [name for _, name in private_words(source)] == ["told", "WholeBehavior", "gave_out"]
+    assert [name for _, name in private_words(source)] == [
+        "told",
+        "WholeBehavior",
+        "gave_out",
+    ]
 
 
 def test_one_public_name_stands_for_one_thing() -> None:
@@ -98,7 +112,9 @@ def test_one_public_name_stands_for_one_thing() -> None:
         for name in public_definitions(path.read_text()):
             if not name.startswith("_"):
                 places[name].append(str(path.relative_to(ROOT)))
-    assert {name: where for name, where in places.items() if len(where) > 1} == {}
+    assert {
+        name: where for name, where in places.items() if len(where) > 1
+    } == {}
 
 
 def test_no_line_of_the_source_is_longer_than_a_hundred_columns() -> None:
@@ -113,5 +129,7 @@ def test_no_line_of_the_source_is_longer_than_a_hundred_columns() -> None:
 
 def test_no_folder_holds_more_than_twenty_modules() -> None:
     folders = {path.parent for path in SOURCES}
-    crowded = [str(each) for each in folders if len(list(each.glob("*.py"))) > 20]
+    crowded = [
+        str(each) for each in folders if len(list(each.glob("*.py"))) > 20
+    ]
     assert crowded == []

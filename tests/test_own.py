@@ -1,5 +1,5 @@
-"""A project's own nodes: read without running them, run once trusted, and told of with file and
-line when they fail.
+"""A project's own nodes: read without running them, run once trusted, and told
+of with file and line when they fail.
 """
 
 import json
@@ -58,12 +58,16 @@ N = Key(name="n", type=KeyType.NUMBER, default=0.0)
 
 
 def with_nodes(made: Project, text: str = SMELL) -> Project:
-    return made.model_copy(update={"nodes": (NodeFile(name="mine.py", text=text),)})
+    return made.model_copy(
+        update={"nodes": (NodeFile(name="mine.py", text=text),)}
+    )
 
 
 def rolled(made: Project, *, trusted: bool = True) -> Take:
     with TemporaryDirectory() as folder:
-        return read_take(roll(RollOrder(made, "s", Path(folder) / "t.take", trusted=trusted)))
+        return read_take(
+            roll(RollOrder(made, "s", Path(folder) / "t.take", trusted=trusted))
+        )
 
 
 @pytest.mark.parametrize("runs", [True, False])
@@ -72,12 +76,20 @@ def test_own_nodes_are_declared_whether_they_may_run_or_not(runs: bool) -> None:
     own = project_catalog(made)
     assert own.problems == ()
     catalog = running_catalog(made, trusted=True) if runs else own.catalog
-    smells, ring, tide = (catalog.kinds[name] for name in ("smells", "ring", "tide"))
-    assert [param.type for param in smells.params] == [ParamType.PLACE, ParamType.NUMBER]
+    smells, ring, tide = (
+        catalog.kinds[name] for name in ("smells", "ring", "tide")
+    )
+    assert [param.type for param in smells.params] == [
+        ParamType.PLACE,
+        ParamType.NUMBER,
+    ]
     assert smells.params[1].quantity.unit == "m"
     assert smells.own == "nodes/mine.py"
     assert smells.intents == ("sniff", "scent")
-    assert (ring.takes_time, ring.params[1].choices) == (True, ("softly", "loudly"))
+    assert (ring.takes_time, ring.params[1].choices) == (
+        True,
+        ("softly", "loudly"),
+    )
     assert (tide.gives, tide.unit) == (KeyType.NUMBER, "m")
 
 
@@ -112,12 +124,17 @@ def test_nothing_of_an_untrusted_project_runs(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("body", "said"),
     [
-        ("raise RuntimeError('no bell')", "nodes/bad.py, line 7: RuntimeError: no bell"),
+        (
+            "raise RuntimeError('no bell')",
+            "nodes/bad.py, line 7: RuntimeError: no bell",
+        ),
         ("me.nothing", "nodes/bad.py, line 7: AttributeError"),
         ("return 17", "nodes/bad.py, line 4: it gave 17"),
     ],
 )
-def test_a_node_that_fails_fails_its_row_with_file_and_line(body: str, said: str) -> None:
+def test_a_node_that_fails_fails_its_row_with_file_and_line(
+    body: str, said: str
+) -> None:
     head = 'from umbrant.nodes import *\n\n@action("bad")\ndef bad(me: Agent):\n    """Fails."""\n'
     text = f"{head}\n    {body}\n"
     made = project(
@@ -126,13 +143,19 @@ def test_a_node_that_fails_fails_its_row_with_file_and_line(body: str, said: str
         row("ok", "wait", "ss", duration=5.0),
         seconds=0.3,
     )
-    made = made.model_copy(update={"nodes": (NodeFile(name="bad.py", text=text),)})
+    made = made.model_copy(
+        update={"nodes": (NodeFile(name="bad.py", text=text),)}
+    )
     take = rolled(made)
     cause = record(take, "ba").spans[0].cause
     assert cause is not None
     assert "".join(part for _, part in cause.parts()).startswith(said)
     assert spans(take, "ok") == [(0, None, None)], "the take goes on"
-    found = [each for each in review_take(take, BUILTIN)["a"] if each.rule.id == "node_raised"]
+    found = [
+        each
+        for each in review_take(take, BUILTIN)["a"]
+        if each.rule.id == "node_raised"
+    ]
     assert [each.row_id for each in found] == ["ba"]
     assert f"At 0.00 s, and once in all, {said}" in found[0].message
 
@@ -161,22 +184,41 @@ def end(me, how, key):
 '''
     rows = [
         row("ss", "selector"),
-        row("gg", "wait", "ss", duration=9.0, guard=("time() > 0.55", "take over")),
+        row(
+            "gg",
+            "wait",
+            "ss",
+            duration=9.0,
+            guard=("time() > 0.55", "take over"),
+        ),
     ]
     made = with_nodes(
-        project(*rows, row("ta", "tally", "ss", key=key("n")), keys=(N,), seconds=1.0), text
+        project(
+            *rows,
+            row("ta", "tally", "ss", key=key("n")),
+            keys=(N,),
+            seconds=1.0,
+        ),
+        text,
     )
     begun_done_begun_stopped = [1.0, 11.0, 12.0, 112.0]
-    assert [value for _, value in values(rolled(made), "n") if value] == begun_done_begun_stopped
+    assert [
+        value for _, value in values(rolled(made), "n") if value
+    ] == begun_done_begun_stopped
 
 
 def test_what_is_wrong_with_a_file_is_told_with_its_line() -> None:
     def reported(text: str) -> str:
-        return " ".join(str(each) for each in project_catalog(with_nodes(project(), text)).problems)
+        return " ".join(
+            str(each)
+            for each in project_catalog(with_nodes(project(), text)).problems
+        )
 
     assert "nodes/mine.py: line 1" in reported("def (")
     assert reported("\n1 / 0\n") == "", "that shows when it is run"
-    with pytest.raises(ProjectError, match=r"nodes/mine\.py: line 2: ZeroDivisionError"):
+    with pytest.raises(
+        ProjectError, match=r"nodes/mine\.py: line 2: ZeroDivisionError"
+    ):
         running_catalog(with_nodes(project(), "\n1 / 0\n"), trusted=True)
     assert "has no help" in reported(
         'from umbrant.nodes import *\n@action("x")\ndef x(me: Agent): ...\n'
@@ -189,7 +231,9 @@ def test_what_is_wrong_with_a_file_is_told_with_its_line() -> None:
 
 def test_a_file_that_puts_something_else_in_a_nodes_place_is_told_of() -> None:
     with pytest.raises(ProjectError, match="`ring` is no node any more"):
-        running_catalog(with_nodes(project(), SMELL + "\nring = 3\n"), trusted=True)
+        running_catalog(
+            with_nodes(project(), SMELL + "\nring = 3\n"), trusted=True
+        )
 
 
 def test_a_fingerprint_stands_for_the_content() -> None:
@@ -227,7 +271,9 @@ def test_the_command_line_runs_own_nodes_only_when_told_to(
     out, err = run()
     assert "--trust" in err
     assert json.loads(out)["ticks"] == 3
-    assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause == Cause("not_trusted")
+    assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause == Cause(
+        "not_trusted"
+    )
     _, err = run("--trust")
     assert err == ""
     assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause is None
@@ -257,19 +303,28 @@ def high_enough(me: Agent) -> Reading:
 def test_own_code_may_change_what_it_gave_before() -> None:
     made = project(
         row("top", "selector"),
-        row("look", "wait", "top", guard=("high_enough()", Watch.TAKE_OVER), duration=9.0),
+        row(
+            "look",
+            "wait",
+            "top",
+            guard=("high_enough()", Watch.TAKE_OVER),
+            duration=9.0,
+        ),
         row("up", "climb", "top"),
         seconds=0.6,
     )
     take = rolled(with_nodes(made, CHANGED_IN_PLACE))
     assert spans(take, "up") == [(0, 3, "stopped")]
     lefts = [
-        done.left for tick in range(3) if (done := record(take, "up").done_at(tick)) is not None
+        done.left
+        for tick in range(3)
+        if (done := record(take, "up").done_at(tick)) is not None
     ]
     assert lefts == [9.0, 8.0, 7.0]
     found = record(take, "look").sensed["guard", 0]
     assert [
-        (tick, each and each.truth) for tick, each in zip(found.ticks, found.values, strict=True)
+        (tick, each and each.truth)
+        for tick, each in zip(found.ticks, found.values, strict=True)
     ] == [
         (0, False),
         (3, True),
@@ -289,7 +344,9 @@ def test_own_code_may_change_what_it_gave_before() -> None:
         """ f"{{open({mark!r}, 'w')}}" """,
     ],
 )
-def test_no_annotation_of_an_untrusted_project_is_run(tmp_path: Path, annotation: str) -> None:
+def test_no_annotation_of_an_untrusted_project_is_run(
+    tmp_path: Path, annotation: str
+) -> None:
     mark = tmp_path / "ran"
     written = annotation.format(mark=str(mark), plain="0").strip()
     head = (
@@ -318,16 +375,23 @@ def test_a_type_may_be_written_in_quotes() -> None:
     ("params", "says"),
     [
         ("x", "'x' has no type"),
-        ("x: Metres = 'far'", "the default of 'x' is 'far', which it cannot hold"),
+        (
+            "x: Metres = 'far'",
+            "the default of 'x' is 'far', which it cannot hold",
+        ),
         ("x: Literal['a', 'b'] = 'c'", "the default of 'x' is 'c'"),
         ("x: list = 1", "it holds list"),
         ("x: Metres = True", "the default of 'x' is True"),
         ("*x", "its phrase names 'x'"),
     ],
 )
-def test_a_parameter_that_no_chip_can_hold_is_told_of_with_its_line(params: str, says: str) -> None:
+def test_a_parameter_that_no_chip_can_hold_is_told_of_with_its_line(
+    params: str, says: str
+) -> None:
     head = f'from umbrant.nodes import *\n\n@action("hum {{x}}")\ndef hum(me: Agent, {params}):\n'
-    own = project_catalog(with_nodes(project(), f'{head}    """Hums.\n\n    x: x\n    """\n'))
+    own = project_catalog(
+        with_nodes(project(), f'{head}    """Hums.\n\n    x: x\n    """\n')
+    )
     (reported,) = (str(each) for each in own.problems)
     assert reported.startswith("nodes/mine.py: line 4: ")
     assert says in reported

@@ -1,5 +1,5 @@
-"""Random edits of the demo: whatever is done, the project can be saved and read again, and undone
-to the first byte.
+"""Random edits of the demo: whatever is done, the project can be saved and read
+again, and undone to the first byte.
 """
 
 import tempfile
@@ -20,7 +20,13 @@ from umbrant.desk.views.setting.documents import SettingMemory as SettingMemory
 from umbrant.desk.views.setting.fields import SettingLine
 from umbrant.desk.views.setting.lines import Setting
 from umbrant.model.behaviors import Row, Watch
-from umbrant.model.clipboard import extract_rows, paste_rows, rows_from, rows_text, wrap_rows
+from umbrant.model.clipboard import (
+    extract_rows,
+    paste_rows,
+    rows_from,
+    rows_text,
+    wrap_rows,
+)
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
     Edit,
@@ -68,14 +74,21 @@ WORDS = [
 ]
 
 
-def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Project]:
-    """Something done to a random row of a random behavior, or of one that it uses."""
+def row_edit(
+    data: st.DataObject, project: Project
+) -> Callable[[Project], Project]:
+    """Something done to a random row of a random behavior, or of one that it
+    uses.
+    """
     name = data.draw(st.sampled_from([each.name for each in project.behaviors]))
     behavior = expand_behavior(project, name).behavior
     if not behavior.rows:
         return lambda p: p
     row = data.draw(st.sampled_from(behavior.rows))
-    around, kind = written_under(behavior, row.id), data.draw(st.sampled_from(KINDS))
+    around, kind = (
+        written_under(behavior, row.id),
+        data.draw(st.sampled_from(KINDS)),
+    )
     word = data.draw(st.sampled_from(WORDS))
     new = Row(id=fresh_id(behavior), kind=kind, name=word)
     parts = [
@@ -89,7 +102,9 @@ def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Proje
         lambda p: rename_row(p, name, row.id, word),
         lambda p: set_note(p, name, row.id, word),
         lambda p: set_muted(p, name, [row.id], not row.muted),
-        lambda p: set_guard(p, name, row.id, word, data.draw(st.sampled_from(list(Watch)))),
+        lambda p: set_guard(
+            p, name, row.id, word, data.draw(st.sampled_from(list(Watch)))
+        ),
         lambda p: set_kind(p, name, row.id, kind, ["target", "to"]),
         lambda p: add_decorator(p, name, row.id, "cooldown"),
         lambda p: add_upkeep(p, name, row.id, "count"),
@@ -104,9 +119,13 @@ def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Proje
         edits.extend(
             [
                 lambda p: delete_rows(p, name, [row.id]),
-                lambda p: paste_rows(p, name, rows, after=row.id, under=around)[0],
+                lambda p: paste_rows(p, name, rows, after=row.id, under=around)[
+                    0
+                ],
                 lambda p: wrap_rows(p, name, [row.id], "sequence", word)[0],
-                lambda p: extract_rows(p, name, [row.id], f"part-{len(p.behaviors)}", "Part")[0],
+                lambda p: extract_rows(
+                    p, name, [row.id], f"part-{len(p.behaviors)}", "Part"
+                )[0],
             ]
         )
     return data.draw(st.sampled_from(edits))
@@ -115,12 +134,18 @@ def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Proje
 def setting_edit(
     data: st.DataObject, project: Project, lines: list[SettingLine]
 ) -> Callable[[Project], Project]:
-    """Something done to a random line of the setting: added, removed, moved, or a chip of it
-    changed.
+    """Something done to a random line of the setting: added, removed, moved, or
+    a chip of it changed.
     """
     line = data.draw(st.sampled_from(lines))
-    chips = [piece.chip for piece in line.pieces if isinstance(piece.chip, FieldChip)]
-    what = data.draw(st.sampled_from(["add", "remove", "move", *["chip"] * (4 if chips else 0)]))
+    chips = [
+        piece.chip for piece in line.pieces if isinstance(piece.chip, FieldChip)
+    ]
+    what = data.draw(
+        st.sampled_from(
+            ["add", "remove", "move", *["chip"] * (4 if chips else 0)]
+        )
+    )
     if what == "add" and line.additions:
         addition = data.draw(st.sampled_from(line.additions))
         return lambda p: addition.add_to(p)[0]
@@ -141,16 +166,26 @@ def setting_edit(
     return lambda p: p
 
 
-@settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(
+    max_examples=10, deadline=None, suppress_health_check=list(HealthCheck)
+)
 @given(st.data(), st.integers(1, 20))
-def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: int) -> None:
-    history, validated, written = History(PROJECT, PROJECT), dict(VALIDATED), dict(WRITTEN)
+def test_a_project_outlives_whatever_is_done_to_it(
+    data: st.DataObject, count: int
+) -> None:
+    history, validated, written = (
+        History(PROJECT, PROJECT),
+        dict(VALIDATED),
+        dict(WRITTEN),
+    )
     for _ in range(count):
         if data.draw(st.booleans()):
             change = row_edit(data, history.project)
         else:
             change = setting_edit(
-                data, history.project, Setting(history.project, BUILTIN, written).lines()
+                data,
+                history.project,
+                Setting(history.project, BUILTIN, written).lines(),
             )
         try:
             history.do(Edit("edit", change))
@@ -163,10 +198,14 @@ def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: i
     assert text == [line.text for line in Setting(last, BUILTIN).lines()]
     if all(problem.row_id for problem in validate(last, BUILTIN)):
         review(last, BUILTIN)
-    if not [problem for problem in validate(last, BUILTIN) if not problem.row_id]:
+    if not [
+        problem for problem in validate(last, BUILTIN) if not problem.row_id
+    ]:
         with tempfile.TemporaryDirectory() as folder:
             save_project(last, Path(folder))
-            assert document_texts(read_project(Path(folder))) == document_texts(last)
+            assert document_texts(read_project(Path(folder))) == document_texts(
+                last
+            )
     while history.undo():
         pass
     assert document_texts(history.project) == document_texts(PROJECT)

@@ -1,4 +1,6 @@
-"""Attack something: `python -m benchmarks.fuzz WHAT [--attempts N] [--seed S] [--keep]`."""
+"""Attack something: `python -m benchmarks.fuzz WHAT [--attempts N] [--seed S]
+[--keep]`.
+"""
 
 import argparse
 import os
@@ -30,15 +32,23 @@ ATTACKS: dict[str, Callable[[int, int, Path, Tally], Tally]] = {
     "faults": faults.attack,
     "commands": commands.attack,
     "windows": windows.attack,
-    "nodes": lambda _, __, folder, tally: nodes.attack(nodes.every_node(), folder, tally),
-    "untrusted": lambda _, __, folder, tally: untrusted.attack(folder, tally, by_commands=True),
+    "nodes": lambda _, __, folder, tally: nodes.attack(
+        nodes.every_node(), folder, tally
+    ),
+    "untrusted": lambda _, __, folder, tally: untrusted.attack(
+        folder, tally, by_commands=True
+    ),
 }
-"""Each attack: given how often, a seed, and a folder of its own. The last two try a list once."""
+"""Each attack: given how often, a seed, and a folder of its own. The last two
+try a list once.
+"""
 
 
 def main() -> None:
     """Attack, and say how often it failed; exits with 1 if it did."""
-    parser = argparse.ArgumentParser(prog="python -m benchmarks.fuzz", description=__doc__)
+    parser = argparse.ArgumentParser(
+        prog="python -m benchmarks.fuzz", description=__doc__
+    )
     parser.add_argument("what", choices=ATTACKS)
     parser.add_argument("--attempts", type=int, default=1000)
     parser.add_argument("--seed", type=int, default=1)
@@ -48,7 +58,9 @@ def main() -> None:
             os.environ[f"XDG_{name}_HOME"] = str(Path(folder) / name)
         place = Path(folder) / "place"
         place.mkdir()
-        tally = ATTACKS[args.what](args.attempts, args.seed, place, Tally(shows=True))
+        tally = ATTACKS[args.what](
+            args.attempts, args.seed, place, Tally(shows=True)
+        )
     print(f"{args.what}: {tally.line}")
     sys.exit(1 if tally.failures else 0)
 

@@ -1,5 +1,5 @@
-"""Command lines of any kind: each ends with a code of ours, and with a message where something is
-wrong.
+"""Command lines of any kind: each ends with a code of ours, and with a message
+where something is wrong.
 """
 
 import io
@@ -55,9 +55,20 @@ VALUES = ("", "0", "-1", "1", "0.5", "nan", "inf", "-inf", "1e300", "9" * 400, "
 def _prepare(folder: Path) -> list[str]:
     """Files of all kinds to name on a command line."""
     project = read_project(EXAMPLES / "first-steps")
-    take = roll(RollOrder(project, project.cover.scenario, folder / "good.take", seconds=2.0))
+    take = roll(
+        RollOrder(
+            project, project.cover.scenario, folder / "good.take", seconds=2.0
+        )
+    )
     named = [
-        folder / name for name in ("a#b.take", "a?b.take", "a%41b.take", "a b.take", "\x1b[1m.take")
+        folder / name
+        for name in (
+            "a#b.take",
+            "a?b.take",
+            "a%41b.take",
+            "a b.take",
+            "\x1b[1m.take",
+        )
     ]
     for each in named:
         shutil.copy(take, each)
@@ -117,7 +128,9 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
         (f"{seed}/{number}", _line(random.Random(f"{seed}/{number}"), files))
         for number in range(attempts)
     )
-    return tally.each(((f"{name} {line!r:.300}", line) for name, line in lines), attempt)
+    return tally.each(
+        ((f"{name} {line!r:.300}", line) for name, line in lines), attempt
+    )
 
 
 def _is_plain(path: str) -> bool:
@@ -134,14 +147,18 @@ def _line(rng: random.Random, files: list[str]) -> list[str]:
         found.append(rng.choice(files))
     for _ in range(rng.choice((0, 1, 2, 2, 3, 5))):
         option = rng.choice(OPTIONS)
-        # Nothing that is there is named to be written over: that a take may replace a take is as it
-        # should be.
+        # Nothing that is there is named to be written over: that a take may
+        # replace a take is as it should be.
         value = (
             "out.take"
             if option == "--out" and rng.random() < 0.5
             else rng.choice((*VALUES, *files[-14:]))
         )
-        found += [option] if option in ("--trust", "--json", "--headless") else [option, value]
+        found += (
+            [option]
+            if option in ("--trust", "--json", "--headless")
+            else [option, value]
+        )
     if command in ("open", "", "rol"):
         found.append("--headless")
     return [each.replace("\0", "") for each in found]
@@ -166,18 +183,28 @@ def _run(arguments: list[str]) -> str:
         code = ended.code
     finally:
         sys.argv = before
-        os.environ.update({name: value for name, value in display.items() if value})
+        os.environ.update(
+            {name: value for name, value in display.items() if value}
+        )
     if code is None:
         code = 0
     if code not in CODES:
         return f"it ended with {code!r}"
-    if "Traceback" in err.getvalue() or (code == 1 and not err.getvalue() and not out.getvalue()):
+    if "Traceback" in err.getvalue() or (
+        code == 1 and not err.getvalue() and not out.getvalue()
+    ):
         return f"it said {err.getvalue()[-500:]!r}"
-    odd = [each for each in err.getvalue() if not each.isprintable() and each != "\n"]
+    odd = [
+        each
+        for each in err.getvalue()
+        if not each.isprintable() and each != "\n"
+    ]
     return f"it said {odd[0]!r}" if odd else ""
 
 
 def started(arguments: list[str]) -> int:
     """Do what a command line says as a user does; gives the exit code."""
     umbrant = Path(sys.executable).parent / "umbrant"
-    return subprocess.run([umbrant, *arguments], capture_output=True, timeout=LONGEST_S).returncode
+    return subprocess.run(
+        [umbrant, *arguments], capture_output=True, timeout=LONGEST_S
+    ).returncode

@@ -1,5 +1,5 @@
-"""Texts where conditions are expected: each is either refused at a place in it, or read, said,
-written back and asked.
+"""Texts where conditions are expected: each is either refused at a place in it,
+or read, said, written back and asked.
 """
 
 import random
@@ -12,7 +12,14 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Family
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.phrases import spoken
-from umbrant.catalog.language.tree import LONGEST, LanguageError, atoms, parse, source, walk
+from umbrant.catalog.language.tree import (
+    LONGEST,
+    LanguageError,
+    atoms,
+    parse,
+    source,
+    walk,
+)
 from umbrant.model.behaviors import Behavior, Blackboard, Guard, Key, Row
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Member, Place, Prop, Scenario, Stage
@@ -77,11 +84,23 @@ def _part(rng: random.Random, depth: int) -> str:
     if depth <= 0 or how < 0.3:
         names = [key.name for key in KEYS]
         return rng.choice(
-            [*names, *NUMBERS, *TEXTS, "yes", "no", "nothing_known", "a", "other", "lamp"]
+            [
+                *names,
+                *NUMBERS,
+                *TEXTS,
+                "yes",
+                "no",
+                "nothing_known",
+                "a",
+                "other",
+                "lamp",
+            ]
         )
     if how < 0.5:
         kind = rng.choice(BUILTIN.family(Family.SENSE))
-        args = [_part(rng, depth - 2) for _ in range(rng.choice((0, 1, 1, 1, 2, 3)))]
+        args = [
+            _part(rng, depth - 2) for _ in range(rng.choice((0, 1, 1, 1, 2, 3)))
+        ]
         named = [
             f"{rng.choice([each.name for each in kind.params] or ['x'])}={_part(rng, 0)}"
             for _ in range(rng.choice((0, 0, 1, 2)))
@@ -89,7 +108,9 @@ def _part(rng: random.Random, depth: int) -> str:
         return f"{kind.id}({', '.join([*args, *named])})"
     left, right = _part(rng, depth - 1), _part(rng, depth - 1)
     if how < 0.7:
-        return f"{left} {rng.choice(('<', '<=', '>', '>=', '==', '!='))} {right}"
+        return (
+            f"{left} {rng.choice(('<', '<=', '>', '>=', '==', '!='))} {right}"
+        )
     if how < 0.85:
         return f"{left} {rng.choice(('and', 'or'))} {right}"
     if how < 0.93:
@@ -103,7 +124,8 @@ def _text(rng: random.Random) -> str:
     if how < 0.02:
         depth = rng.choice((50, 100, 400, 5000, 100_000))
         return (
-            rng.choice(("(", "not ", "-", "n + (", "[", "a.", "n(", "n < ")) * depth
+            rng.choice(("(", "not ", "-", "n + (", "[", "a.", "n(", "n < "))
+            * depth
             + "n"
             + ")" * rng.choice((0, depth))
         )
@@ -112,7 +134,11 @@ def _text(rng: random.Random) -> str:
     text = _part(rng, rng.choice((1, 2, 3, 6)))
     for _ in range(rng.choice((0, 0, 1, 1, 2, 4)) if how < 0.6 else 0):
         at = rng.randrange(len(text) + 1)
-        text = text[:at] + rng.choice(("", *JUNK)) + text[at + rng.choice((0, 0, 1, 2)) :]
+        text = (
+            text[:at]
+            + rng.choice(("", *JUNK))
+            + text[at + rng.choice((0, 0, 1, 2)) :]
+        )
     return text
 
 
@@ -127,7 +153,13 @@ def _project(when: str) -> Project:
             args={"duration": 0.1},
             guard=Guard(when=when),
         ),
-        Row(id="r2", under="top", kind="wait", name="Wait", args={"duration": 0.1}),
+        Row(
+            id="r2",
+            under="top",
+            kind="wait",
+            name="Wait",
+            args={"duration": 0.1},
+        ),
     )
     stage = Stage(
         name="yard",
@@ -137,8 +169,18 @@ def _project(when: str) -> Project:
         places=(Place(name="corner", at=(1, 1)),),
         props=(Prop(name="lamp", group="lamps", at=(5, 5)),),
     )
-    cast = (Member(name="a", behavior="b", start=(2, 5)), Member(name="other", start=(4, 5)))
-    scenario = Scenario(name="s", title="S", stage="yard", seconds=0.4, ticks_per_s=10, cast=cast)
+    cast = (
+        Member(name="a", behavior="b", start=(2, 5)),
+        Member(name="other", start=(4, 5)),
+    )
+    scenario = Scenario(
+        name="s",
+        title="S",
+        stage="yard",
+        seconds=0.4,
+        ticks_per_s=10,
+        cast=cast,
+    )
     return Project(
         cover=Cover(title="Asks", scenario="s"),
         behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
@@ -157,7 +199,10 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
             yield f"{seed}/{number} {text[:60]!r}", text
 
     return tally.each(
-        texts(), lambda text: within(LONGEST_S, lambda: _refused(text) or _used(text, folder))
+        texts(),
+        lambda text: within(
+            LONGEST_S, lambda: _refused(text) or _used(text, folder)
+        ),
     )
 
 
@@ -180,10 +225,15 @@ def _used(text: str, folder: Path) -> str:
         return ""
     if len(source(tree)) <= LONGEST and parse(source(tree)) != tree:
         return f"it reads back as {source(tree)}"
-    if any(not 0 <= each.span[0] <= each.span[1] <= len(text) for each in walk(tree)):
+    if any(
+        not 0 <= each.span[0] <= each.span[1] <= len(text)
+        for each in walk(tree)
+    ):
         return "a part has a span outside of it"
     spoken(tree, BUILTIN)
     list(atoms(tree))
-    explainer = Explainer(read_take(roll(RollOrder(_project(text), "s", folder / "t.take"))), "a")
+    explainer = Explainer(
+        read_take(roll(RollOrder(_project(text), "s", folder / "t.take"))), "a"
+    )
     answers = (explainer.why(2), explainer.why_not(2, "r1"))
     return "" if all(each.text for each in answers) else "there is no answer"

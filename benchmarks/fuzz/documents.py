@@ -1,5 +1,5 @@
-"""Projects with broken documents: each is refused with messages that can be read, or opened, saved
-and played.
+"""Projects with broken documents: each is refused with messages that can be
+read, or opened, saved and played.
 """
 
 import copy
@@ -15,7 +15,12 @@ from typing import Any
 from benchmarks.fuzz.tally import Tally
 from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
-from umbrant.model.folder import document_texts, parse_project, read_project, save_project
+from umbrant.model.folder import (
+    document_texts,
+    parse_project,
+    read_project,
+    save_project,
+)
 from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.why import Explainer
@@ -47,18 +52,24 @@ def bases() -> list[dict[str, str]]:
     """The texts of the examples."""
     found = []
     for folder in sorted(EXAMPLES.glob("*")):
-        place = folder if (folder / "project.json").exists() else folder / "cellar"
+        place = (
+            folder if (folder / "project.json").exists() else folder / "cellar"
+        )
         found.append(document_texts(read_project(place)))
     return found
 
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
-    """Break so many projects, each in one to four places, and do with them all that a user
-    would.
+    """Break so many projects, each in one to four places, and do with them all
+    that a user would.
     """
     found = bases()
     parsed = [
-        {name: json.loads(text) for name, text in base.items() if name.endswith(".json")}
+        {
+            name: json.loads(text)
+            for name, text in base.items()
+            if name.endswith(".json")
+        }
         for base in found
     ]
     known = words(parsed)
@@ -66,10 +77,14 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
     def all_broken() -> Iterator[tuple[str, dict[str, str]]]:
         for number in range(attempts):
             rng = random.Random(f"{seed}/{number}")
-            which = rng.choices(range(len(found)), [4 if len(base) < 12 else 1 for base in found])[
-                0
-            ]
-            yield f"{seed}/{number}", broken(rng, found[which], parsed[which], known)
+            which = rng.choices(
+                range(len(found)),
+                [4 if len(base) < 12 else 1 for base in found],
+            )[0]
+            yield (
+                f"{seed}/{number}",
+                broken(rng, found[which], parsed[which], known),
+            )
 
     def attempt(texts: dict[str, str]) -> str:
         return within(LONGEST_S, lambda: judged(texts, folder))
@@ -86,7 +101,9 @@ def words(parsed: list[dict[str, Any]]) -> list[Any]:
     return found
 
 
-def _places(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], Any]]:
+def _places(
+    value: Any, path: tuple[Any, ...] = ()
+) -> Iterator[tuple[tuple[Any, ...], Any]]:
     if path:
         yield path, value
     steps = (
@@ -101,7 +118,10 @@ def _places(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any,
 
 
 def broken(
-    rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], known: list[Any]
+    rng: random.Random,
+    texts: dict[str, str],
+    parsed: dict[str, Any],
+    known: list[Any],
 ) -> dict[str, str]:
     """The texts of a project with something broken in them."""
     made = dict(texts)
@@ -112,7 +132,9 @@ def broken(
                 data = json.loads(made[name])
             except (ValueError, RecursionError):
                 continue
-            made[name] = json.dumps(_changed(rng, data, known), indent=rng.choice((None, 2)))
+            made[name] = json.dumps(
+                _changed(rng, data, known), indent=rng.choice((None, 2))
+            )
         elif rng.random() < 0.8:
             made[name] = _scrambled(rng, made[name])
         else:
@@ -131,9 +153,14 @@ def _changed(rng: random.Random, data: Any, known: list[Any]) -> Any:
     for step in above:
         inside = inside[step]
     how = rng.random()
-    new = rng.choice(ODD) if rng.random() < 0.5 else copy.deepcopy(rng.choice(known))
+    new = (
+        rng.choice(ODD)
+        if rng.random() < 0.5
+        else copy.deepcopy(rng.choice(known))
+    )
     if rng.random() < 0.7:
-        # Something of the same kind: what comes of it is more often taken for a project.
+        # Something of the same kind: what comes of it is more often taken for a
+        # project.
         alike = [
             each
             for each in (known if rng.random() < 0.7 else ODD)
@@ -200,8 +227,8 @@ def _moved(rng: random.Random, made: dict[str, str], name: str) -> None:
 
 
 def judged(texts: dict[str, str], folder: Path) -> str:
-    """What goes wrong with a project; empty if nothing does, or if it is refused as it should
-    be.
+    """What goes wrong with a project; empty if nothing does, or if it is
+    refused as it should be.
     """
     try:
         project = parse_project(texts)
@@ -216,7 +243,12 @@ def _identity(project: Project, folder: Path) -> str:
         return "it reads back as another project"
     if hash(repr(project.cover)) % 8 == 0:
         save_project(project, folder / "saved")
-        if read_project(folder / "saved").model_copy(update={"nodes": project.nodes}) != project:
+        if (
+            read_project(folder / "saved").model_copy(
+                update={"nodes": project.nodes}
+            )
+            != project
+        ):
             return "it reads back as another project from its folder"
     return ""
 
@@ -234,7 +266,13 @@ def _used(project: Project, folder: Path) -> str:
         str(finding)
     scenario = project.scenario(project.cover.scenario)
     seconds = min(scenario.seconds, 6 / scenario.ticks_per_s)
-    take = read_take(roll(RollOrder(project, scenario.name, folder / "t.take", seconds=seconds)))
+    take = read_take(
+        roll(
+            RollOrder(
+                project, scenario.name, folder / "t.take", seconds=seconds
+            )
+        )
+    )
     export_text(take, ExportFormat.JSONL)
     review_take(take, own.catalog)
     for member in scenario.players[:3]:
@@ -247,8 +285,8 @@ def _used(project: Project, folder: Path) -> str:
 
 
 def readable(text: str, *, quoted: bool = False) -> str:
-    """What is wrong with a message; empty if nothing is. If it is `quoted` it is still to be shown
-    as part of another.
+    """What is wrong with a message; empty if nothing is. If it is `quoted` it
+    is still to be shown as part of another.
     """
     lines = text.splitlines()
     if not text or any(len(line) > LONGEST_MESSAGE for line in lines):

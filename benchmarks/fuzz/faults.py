@@ -1,5 +1,5 @@
-"""Calls of the system that fail at any moment of a save: the folder holds one state, whole, and the
-next save works.
+"""Calls of the system that fail at any moment of a save: the folder holds one
+state, whole, and the next save works.
 """
 
 import errno
@@ -29,11 +29,20 @@ CALLS = (
     "chmod",
     "stat",
 )
-ERRORS = (errno.ENOSPC, errno.EACCES, errno.EIO, errno.EROFS, errno.EDQUOT, errno.EMFILE)
+ERRORS = (
+    errno.ENOSPC,
+    errno.EACCES,
+    errno.EIO,
+    errno.EROFS,
+    errno.EDQUOT,
+    errno.EMFILE,
+)
 
 
 @contextmanager
-def _failing(call: str, after: int, error: int, lasting: bool) -> Iterator[None]:
+def _failing(
+    call: str, after: int, error: int, lasting: bool
+) -> Iterator[None]:
     """Have a call of `os` fail once, or from then on, after so many that work."""
     real: Callable[..., Any] = getattr(os, call)
     count = 0
@@ -44,7 +53,9 @@ def _failing(call: str, after: int, error: int, lasting: bool) -> Iterator[None]
         if count > after and (lasting or count == after + 1):
             if call == "close":
                 real(*args, **named)
-            raise OSError(error, os.strerror(error), str(args[0]) if args else "")
+            raise OSError(
+                error, os.strerror(error), str(args[0]) if args else ""
+            )
         return real(*args, **named)
 
     setattr(os, call, patched)
@@ -66,7 +77,10 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
         failed = False
         try:
             with _failing(
-                rng.choice(CALLS), rng.randrange(40), rng.choice(ERRORS), rng.random() < 0.3
+                rng.choice(CALLS),
+                rng.randrange(40),
+                rng.choice(ERRORS),
+                rng.random() < 0.3,
             ):
                 save_project(after, place)
         except ProjectError as error:
@@ -81,7 +95,14 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
                 else "it said nothing"
             )
         save_project(after, place)
-        return "" if read_project(place) == after else "the next save does not work"
+        return (
+            ""
+            if read_project(place) == after
+            else "the next save does not work"
+        )
 
-    rngs = ((f"{seed}/{number}", random.Random(f"{seed}/{number}")) for number in range(attempts))
+    rngs = (
+        (f"{seed}/{number}", random.Random(f"{seed}/{number}"))
+        for number in range(attempts)
+    )
     return tally.each(rngs, attempt)

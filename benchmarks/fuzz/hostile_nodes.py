@@ -1,5 +1,5 @@
-"""Own nodes that are wrong in every way we could think of: each a body, and what a take of it has
-to say.
+"""Own nodes that are wrong in every way we could think of: each a body, and
+what a take of it has to say.
 """
 
 from dataclasses import dataclass, replace
@@ -11,25 +11,33 @@ LIMIT_S = 0.3
 
 @dataclass(frozen=True)
 class HostileNode:
-    """One way to be wrong. `text` is the file of nodes, in which `bad` is the node that the row
-    runs.
+    """One way to be wrong. `text` is the file of nodes, in which `bad` is the
+    node that the row runs.
     """
 
     name: str
     text: str
     ends_take: bool = False
-    """Whether it ends the take. If not, it fails its row, and the rest is played."""
+    """Whether it ends the take. If not, it fails its row, and the rest is
+    played.
+    """
     is_harmless: bool = False
-    """Whether nothing is wrong with what comes of it: neither the row nor the take has to end."""
+    """Whether nothing is wrong with what comes of it: neither the row nor the
+    take has to end.
+    """
     says: str = "nodes/bad.py, line "
     """What the reason has to begin with."""
 
 
-def action(body: str, *, before: str = "", params: str = "", help_: str = "") -> str:
+def action(
+    body: str, *, before: str = "", params: str = "", help_: str = ""
+) -> str:
     """A file with one action of this body."""
     lines = "\n".join(f"    {line}" for line in body.splitlines())
     phrase = "bad" + "".join(
-        f" {{{name.split(':')[0].strip()}}}" for name in params.split(",") if name.strip()
+        f" {{{name.split(':')[0].strip()}}}"
+        for name in params.split(",")
+        if name.strip()
     )
     head = f"me: Agent{', ' + params if params else ''}"
     return f'{HEAD}{before}\n\n@action("{phrase}")\ndef bad({head}):\n    """Is wrong.\n\n    {help_}\n    """\n{lines}\n'
@@ -42,15 +50,21 @@ def sense(body: str, before: str = "") -> str:
 
 
 def raising(name: str, body: str, before: str = "") -> list[HostileNode]:
-    """The same mistake at once, in a later step, while tidying up, in a hook, and in a sense."""
+    """The same mistake at once, in a later step, while tidying up, in a hook,
+    and in a sense.
+    """
     indented = body.replace("\n", "\n    ")
     return [
         HostileNode(f"{name}, at once", action(body, before=before)),
-        HostileNode(f"{name}, in a later step", action(f"yield\n{body}\nyield", before=before)),
+        HostileNode(
+            f"{name}, in a later step",
+            action(f"yield\n{body}\nyield", before=before),
+        ),
         HostileNode(
             f"{name}, while tidying up",
             action(
-                f"try:\n    yield\n    yield\n    yield\nfinally:\n    {indented}", before=before
+                f"try:\n    yield\n    yield\n    yield\nfinally:\n    {indented}",
+                before=before,
             ),
         ),
         HostileNode(
@@ -108,7 +122,9 @@ HANGING = [
     ),
     HostileNode(
         "an own sense that is asked inside an own action, and then a loop",
-        action("me.board.get('n')\nbadness(me) if False else None\nwhile True: pass")
+        action(
+            "me.board.get('n')\nbadness(me) if False else None\nwhile True: pass"
+        )
         + "\n"
         + sense("return 1.0").removeprefix(HEAD),
     ),
@@ -122,7 +138,8 @@ HANGING = [
     HostileNode(
         "a result whose text never ends",
         action(
-            "return Odd()", before="class Odd:\n    def __repr__(self):\n        while True: pass\n"
+            "return Odd()",
+            before="class Odd:\n    def __repr__(self):\n        while True: pass\n",
         ),
     ),
 ]
@@ -139,7 +156,9 @@ ENDING = [
 
 GIVING = [
     *(
-        HostileNode(f"returns {value}", action(f"return {value}", before=ODD_REPR))
+        HostileNode(
+            f"returns {value}", action(f"return {value}", before=ODD_REPR)
+        )
         for value in (
             "5",
             "'yes'",
@@ -154,7 +173,9 @@ GIVING = [
         )
     ),
     *(
-        HostileNode(f"senses {value}", sense(f"return {value}", before=ODD_REPR))
+        HostileNode(
+            f"senses {value}", sense(f"return {value}", before=ODD_REPR)
+        )
         for value in (
             "float('nan')",
             "float('inf')",
@@ -172,7 +193,12 @@ GIVING = [
     *(
         HostileNode(
             f"writes {value} to a number",
-            action(f"n.set({value})", params="n: NumberKey", help_="n: a key", before=ODD_REPR),
+            action(
+                f"n.set({value})",
+                params="n: NumberKey",
+                help_="n: a key",
+                before=ODD_REPR,
+            ),
         )
         for value in (
             "object()",
@@ -186,7 +212,9 @@ GIVING = [
         )
     ),
     *(
-        HostileNode(f"calls {call}", action(f"{call}\nreturn True", before=ODD_REPR))
+        HostileNode(
+            f"calls {call}", action(f"{call}\nreturn True", before=ODD_REPR)
+        )
         for call in (
             "me.world.say(me.name, 5)",
             "me.world.say('nobody', 'x')",
@@ -219,7 +247,10 @@ GIVING = [
     ),
     *(
         HostileNode(
-            f"yields {value}", action(f"yield {value}\nyield {value}\nreturn True", before=ODD_REPR)
+            f"yields {value}",
+            action(
+                f"yield {value}\nyield {value}\nreturn True", before=ODD_REPR
+            ),
         )
         for value in (
             "Progress('x')",
@@ -244,7 +275,9 @@ GIVING = [
 
 HARMLESS = [
     HostileNode(
-        "stdout closed", action("import sys\nsys.stdout.close()\nreturn True"), is_harmless=True
+        "stdout closed",
+        action("import sys\nsys.stdout.close()\nreturn True"),
+        is_harmless=True,
     ),
     HostileNode(
         "stdout replaced",
@@ -258,10 +291,16 @@ HARMLESS = [
     ),
     HostileNode(
         "prints what is not UTF-8",
-        action("import os\nos.write(2, b'\\xff\\xfe')\nprint('\\ud800')\nreturn True"),
+        action(
+            "import os\nos.write(2, b'\\xff\\xfe')\nprint('\\ud800')\nreturn True"
+        ),
         is_harmless=True,
     ),
-    HostileNode("prints a lot", action("print('x' * 100000)\nreturn True"), is_harmless=True),
+    HostileNode(
+        "prints a lot",
+        action("print('x' * 100000)\nreturn True"),
+        is_harmless=True,
+    ),
     HostileNode(
         "a thread left behind",
         action(
@@ -272,7 +311,9 @@ HARMLESS = [
     ),
     HostileNode(
         "a process left behind",
-        action("import subprocess\nsubprocess.Popen(['sleep', '1000'])\nreturn True"),
+        action(
+            "import subprocess\nsubprocess.Popen(['sleep', '1000'])\nreturn True"
+        ),
         is_harmless=True,
     ),
     HostileNode(
@@ -287,7 +328,9 @@ HARMLESS = [
     ),
     HostileNode(
         "an exit handler",
-        action("import atexit, time\natexit.register(time.sleep, 1000)\nreturn True"),
+        action(
+            "import atexit, time\natexit.register(time.sleep, 1000)\nreturn True"
+        ),
         is_harmless=True,
     ),
     HostileNode(
@@ -296,26 +339,36 @@ HARMLESS = [
         is_harmless=True,
     ),
     HostileNode(
-        "another working folder", action("import os\nos.chdir('/')\nreturn True"), is_harmless=True
+        "another working folder",
+        action("import os\nos.chdir('/')\nreturn True"),
+        is_harmless=True,
     ),
     HostileNode(
         "a generator that goes on while tidying up",
-        action("while True:\n    try:\n        yield\n    except GeneratorExit:\n        yield"),
+        action(
+            "while True:\n    try:\n        yield\n    except GeneratorExit:\n        yield"
+        ),
     ),
 ]
 
 POKING = [
     HostileNode(name, action(f"{body}\nyield\nyield"), ends_take=True, says="")
     for name, body in (
-        ("writes a place behind the view", "me.world.cast['warden'].place = ('a', 'b')"),
+        (
+            "writes a place behind the view",
+            "me.world.cast['warden'].place = ('a', 'b')",
+        ),
         ("takes the world away", "me._me.world = None"),
         ("takes the rows away", "me._me._root = 5"),
         ("closes the pipes", "import os\nos.closerange(3, 100)"),
-        ("closes the pipes and goes on", "import os\nos.closerange(3, 100)\nwhile True: pass"),
+        (
+            "closes the pipes and goes on",
+            "import os\nos.closerange(3, 100)\nwhile True: pass",
+        ),
     )
 ]
-"""What is not the node's own, changed behind the views: the take ends, and the message names the
-node that ran last.
+"""What is not the node's own, changed behind the views: the take ends, and the
+message names the node that ran last.
 """
 
 AT_TOP = [

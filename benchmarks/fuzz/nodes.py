@@ -1,5 +1,5 @@
-"""Own nodes that are wrong: each is played by a supervisor, which has to end what must be ended and
-to go on.
+"""Own nodes that are wrong: each is played by a supervisor, which has to end
+what must be ended and to go on.
 """
 
 import os
@@ -10,7 +10,15 @@ from types import TracebackType
 
 from benchmarks.fuzz.hostile_nodes import ALL, LIMIT_S, HostileNode
 from benchmarks.fuzz.tally import Tally
-from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key, NodeFile, Row
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Decorator,
+    Guard,
+    Key,
+    NodeFile,
+    Row,
+)
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import KeyRef, KeyType
@@ -65,12 +73,14 @@ class Conversation:
 
 
 def project_with(node: HostileNode) -> Project:
-    """One agent whose first row runs the node, is cut off after a tenth of a second, and whose
-    second row waits.
+    """One agent whose first row runs the node, is cut off after a tenth of a
+    second, and whose second row waits.
     """
     is_sense = "def badness" in node.text and "def bad(" not in node.text
     guard = Guard(when="badness() > -1") if is_sense else None
-    args: dict[str, KeyRef] = {"n": KeyRef(key="n")} if "{n}" in node.text else {}
+    args: dict[str, KeyRef] = (
+        {"n": KeyRef(key="n")} if "{n}" in node.text else {}
+    )
     first = Row(
         id="r1",
         under="top",
@@ -85,7 +95,13 @@ def project_with(node: HostileNode) -> Project:
     rows = (
         Row(id="top", kind="selector", name="Top"),
         first,
-        Row(id="r2", under="top", kind="wait", name="Wait", args={"duration": 9.0}),
+        Row(
+            id="r2",
+            under="top",
+            kind="wait",
+            name="Wait",
+            args={"duration": 9.0},
+        ),
     )
     scenario = Scenario(
         name="s",
@@ -100,7 +116,9 @@ def project_with(node: HostileNode) -> Project:
         behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
         blackboards=(
             Blackboard(
-                name="k", title="K", keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),)
+                name="k",
+                title="K",
+                keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
             ),
         ),
         stages=(Stage(name="yard", title="Yard", width_m=20, height_m=10),),
@@ -110,8 +128,12 @@ def project_with(node: HostileNode) -> Project:
 
 
 def attack(nodes: Iterable[HostileNode], folder: Path, tally: Tally) -> Tally:
-    """Play each node, and after each a project that has to come out as it always does."""
-    harmless = project_with(HostileNode("none", "")).model_copy(update={"nodes": ()})
+    """Play each node, and after each a project that has to come out as it
+    always does.
+    """
+    harmless = project_with(HostileNode("none", "")).model_copy(
+        update={"nodes": ()}
+    )
     with Conversation(folder) as supervisor:
 
         def usual() -> str:
@@ -124,10 +146,14 @@ def attack(nodes: Iterable[HostileNode], folder: Path, tally: Tally) -> Tally:
         def attempt(node: HostileNode) -> str:
             path = folder / "bad.take"
             path.unlink(missing_ok=True)
-            reply = supervisor.roll(RollOrder(project_with(node), "s", path, trusted=True))
+            reply = supervisor.roll(
+                RollOrder(project_with(node), "s", path, trusted=True)
+            )
             how = _judged(node, reply, path)
             return how or (
-                "" if usual() == before else "what is played afterwards comes out another way"
+                ""
+                if usual() == before
+                else "what is played afterwards comes out another way"
             )
 
         return tally.each(((each.name, each) for each in nodes), attempt)
@@ -137,15 +163,25 @@ def _judged(node: HostileNode, reply: Reply, path: Path) -> str:
     """What is wrong with what came of a node; empty if nothing is."""
     if "at the top" in node.name:
         return (
-            "" if reply.error.startswith(node.says) and reply.take is None else f"it said {reply!r}"
+            ""
+            if reply.error.startswith(node.says) and reply.take is None
+            else f"it said {reply!r}"
         )
     if not path.exists():
         return f"there is no take: {reply.error}"
     take = read_take(path)
     export_text(take, ExportFormat.CSV)
     if node.ends_take:
-        names_it = "warden" in reply.error if node.says else "nodes/bad.py, line" in reply.error
-        said = reply.error.startswith(node.says) and take.ended == reply.error and names_it
+        names_it = (
+            "warden" in reply.error
+            if node.says
+            else "nodes/bad.py, line" in reply.error
+        )
+        said = (
+            reply.error.startswith(node.says)
+            and take.ended == reply.error
+            and names_it
+        )
         return (
             ""
             if said and not take.is_complete
@@ -157,7 +193,9 @@ def _judged(node: HostileNode, reply: Reply, path: Path) -> str:
         return ""
     causes = _causes(take)
     return (
-        "" if any(each.startswith(node.says) for each in causes) else f"the reasons were {causes}"
+        ""
+        if any(each.startswith(node.says) for each in causes)
+        else f"the reasons were {causes}"
     )
 
 
@@ -165,14 +203,22 @@ def _causes(take: Take) -> list[str]:
     """All reasons that were recorded for the first row, in words."""
     record: RowRecord = take.agents["warden"].row("r1")
     found = [span.cause for span in record.spans]
-    found += [refusal.cause for refusals in record.refusals.values() for refusal in refusals]
+    found += [
+        refusal.cause
+        for refusals in record.refusals.values()
+        for refusal in refusals
+    ]
     found += [
         each.cause
         for changes in record.sensed.values()
         for each in changes.values
         if each is not None
     ]
-    return ["".join(text for _, text in cause.parts()) for cause in found if cause is not None]
+    return [
+        "".join(text for _, text in cause.parts())
+        for cause in found
+        if cause is not None
+    ]
 
 
 def every_node() -> list[HostileNode]:

@@ -1,5 +1,5 @@
-"""Takes in which anything may be wrong: each is either said to be damaged, or read, exported and
-explained.
+"""Takes in which anything may be wrong: each is either said to be damaged, or
+read, exported and explained.
 """
 
 import random
@@ -21,8 +21,28 @@ from umbrant.take.reader import Take, read_take
 
 TABLES = {
     "meta": ("name", "value"),
-    "chunk": ("agent", "row", "part", "what", "ticks", "steps", "ends", "numbers", "more"),
-    "key": ("agent", "board", "key", "tick", "step", "value", "row", "part", "cause"),
+    "chunk": (
+        "agent",
+        "row",
+        "part",
+        "what",
+        "ticks",
+        "steps",
+        "ends",
+        "numbers",
+        "more",
+    ),
+    "key": (
+        "agent",
+        "board",
+        "key",
+        "tick",
+        "step",
+        "value",
+        "row",
+        "part",
+        "cause",
+    ),
     "received": ("agent", "tick", "step", "event", "sender"),
     "raised": ("agent", "tick", "step", "event", "receiver", "row", "part"),
     "cue": ("tick", "cue", "agent"),
@@ -33,7 +53,9 @@ TABLES = {
     "level": ("prop", "tick", "levels"),
 }
 WEIGHTS = {"meta": 2, "chunk": 8, "key": 4, "pose": 2}
-"""How much more often than the others these tables are attacked: there is more in them."""
+"""How much more often than the others these tables are attacked: there is more
+in them.
+"""
 ODD: tuple[object, ...] = (
     None, "", "x", "*", "odo", "top", 0, 1, -1, 2**31, 2**63 - 1, -(2**63), 0.5, -0.0, 1e308, float("inf"), b"", b"\x00", b"\xff" * 4,
     b"\xff\xff\xff\x7f" * 3, b"\x00\x00\xc0\x7f" * 6, b"\x00\x00\x80\x7f" * 6, "[]", "[[]]", "[null]", "[[],[]]", "{", "{}", "[" * 5000,
@@ -65,7 +87,10 @@ def bases(folder: Path) -> list[Path]:
         found.append(
             roll(
                 RollOrder(
-                    project, project.cover.scenario, folder / f"base{number}.take", seconds=seconds
+                    project,
+                    project.cover.scenario,
+                    folder / f"base{number}.take",
+                    seconds=seconds,
                 )
             )
         )
@@ -73,7 +98,9 @@ def bases(folder: Path) -> list[Path]:
 
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
-    """Damage so many takes, and do with them all that the commands and the window do."""
+    """Damage so many takes, and do with them all that the commands and the
+    window do.
+    """
     images = [each.read_bytes() for each in bases(folder)]
     path = folder / "damaged.take"
 
@@ -83,12 +110,14 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
             damage(rng, images, path)
             yield f"{seed}/{number}", path
 
-    return tally.each(damaged(), lambda each: within(LONGEST_S, lambda: judged(each)))
+    return tally.each(
+        damaged(), lambda each: within(LONGEST_S, lambda: judged(each))
+    )
 
 
 def damage(rng: random.Random, images: list[bytes], path: Path) -> None:
-    """Put a damaged take at a path: one of these, with something changed in its bytes or in its
-    tables.
+    """Put a damaged take at a path: one of these, with something changed in its
+    bytes or in its tables.
     """
     for each in path.parent.glob(f"{path.name}*"):
         each.unlink()
@@ -112,7 +141,9 @@ def _scramble(rng: random.Random, data: bytearray) -> None:
                 if rng.random() < 0.6
                 else rng.randrange(min(len(data), 200))
             )
-            data[at] = rng.choice((0, 255, rng.randrange(256), data[at] ^ (1 << rng.randrange(8))))
+            data[at] = rng.choice(
+                (0, 255, rng.randrange(256), data[at] ^ (1 << rng.randrange(8)))
+            )
     elif how < 0.65:
         del data[rng.randrange(len(data)) :]
     elif how < 0.8:
@@ -120,7 +151,9 @@ def _scramble(rng: random.Random, data: bytearray) -> None:
         data[one : one + page] = data[other : other + page]
     elif how < 0.9:
         at = rng.randrange(len(data))
-        data[at : at + page] = bytes(rng.choice((0, 255)) for _ in range(1)) * page
+        data[at : at + page] = (
+            bytes(rng.choice((0, 255)) for _ in range(1)) * page
+        )
     else:
         at = rng.randrange(len(data))
         data[at:at] = rng.randbytes(rng.choice((1, 100, page)))
@@ -130,23 +163,29 @@ def _change(rng: random.Random, path: Path) -> None:
     """Change what stands in the tables, or the tables."""
     with closing(sqlite3.connect(path, isolation_level=None)) as file:
         for _ in range(rng.choice((1, 1, 1, 2, 5))):
-            table = rng.choices(list(TABLES), [WEIGHTS.get(each, 1) for each in TABLES])[0]
+            table = rng.choices(
+                list(TABLES), [WEIGHTS.get(each, 1) for each in TABLES]
+            )[0]
             column = rng.choice(TABLES[table])
             try:
                 if rng.random() < 0.15:
                     change = rng.choice(SCHEMAS).format(
-                        t=table, c=", ".join(f"x AS {each}" for each in TABLES[table])
+                        t=table,
+                        c=", ".join(f"x AS {each}" for each in TABLES[table]),
                     )
                     file.executescript(change)
                     return  # what is asked of such a table may never end
                 order = "name" if table == "meta" else "rowid"
-                select = f"SELECT {order}, {column} FROM {table} ORDER BY {order}"  # noqa: S608
+                select = (
+                    f"SELECT {order}, {column} FROM {table} ORDER BY {order}"  # noqa: S608
+                )
                 rows = file.execute(select).fetchall()
                 if not rows:
                     continue
                 row, before = rng.choice(rows)
                 value = _other(rng, before, [each for _, each in rows])
-                file.execute(f"UPDATE {table} SET {column} = ? WHERE {order} = ?", (value, row))  # noqa: S608
+                change = f"UPDATE {table} SET {column} = ? WHERE {order} = ?"  # noqa: S608
+                file.execute(change, (value, row))
             except (sqlite3.Error, OverflowError, UnicodeError):
                 continue
 
@@ -169,7 +208,9 @@ def _other(rng: random.Random, before: object, others: list[object]) -> object:
         at = rng.randrange(len(before))
         return (
             before[:at]
-            + rng.choice(("", "1", "-", "[", "]", ",", "null", "1e99", '"', "{}"))
+            + rng.choice(
+                ("", "1", "-", "[", "]", ",", "null", "1e99", '"', "{}")
+            )
             + before[at + rng.choice((0, 1, 5)) :]
         )
     if isinstance(before, int | float):
@@ -178,7 +219,9 @@ def _other(rng: random.Random, before: object, others: list[object]) -> object:
 
 
 def judged(path: Path) -> str:
-    """What goes wrong with a take; empty if nothing does, or if it is said to be damaged."""
+    """What goes wrong with a take; empty if nothing does, or if it is said to
+    be damaged.
+    """
     try:
         take = read_take(path)
     except TakeError as error:

@@ -24,8 +24,12 @@ class Tally:
         if self.shows:
             print(f"FAILED {what}: {how}", file=sys.stderr, flush=True)
 
-    def each(self, attempts: Iterable[tuple[str, T]], attempt: Callable[[T], str]) -> "Tally":
-        """Make each attempt; one that says something, or that raises anything, has failed."""
+    def each(
+        self, attempts: Iterable[tuple[str, T]], attempt: Callable[[T], str]
+    ) -> "Tally":
+        """Make each attempt; one that says something, or that raises anything,
+        has failed.
+        """
         for name, subject in attempts:
             self.attempts += 1
             try:

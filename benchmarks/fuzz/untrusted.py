@@ -1,8 +1,9 @@
-"""Projects that would run code of their own without being trusted: each leaves a mark if it
-succeeds.
+"""Projects that would run code of their own without being trusted: each leaves
+a mark if it succeeds.
 
-They are read, validated, reviewed, played and explained, by functions here, and by the commands and
-the window as a user starts them, in the project's own folder.
+They are read, validated, reviewed, played and explained, by functions here, and
+by the commands and the window as a user starts them, in the project's own
+folder.
 """
 
 import os
@@ -71,14 +72,15 @@ Dialogs.problems = Dialogs.message = lambda *_: None
 threading.Timer(3.0, os._exit, (0,)).start()
 app.run_desk(pathlib.Path("."))
 """
-"""A window on the project in the current folder, whose user does not trust it, for three seconds.
+"""A window on the project in the current folder, whose user does not trust it,
+for three seconds.
 """
 
 
 @dataclass(frozen=True)
 class Trap:
-    """One way to have code run. `lay` puts it into a project's folder, given the code that leaves
-    the mark.
+    """One way to have code run. `lay` puts it into a project's folder, given
+    the code that leaves the mark.
     """
 
     name: str
@@ -108,12 +110,20 @@ def _in_nodes(make: Callable[[str], str]) -> Callable[[Path, str], None]:
 
 
 def _param(
-    annotation: Callable[[str], str], phrase: str = '"hum {x}"', default: str = " = 1"
+    annotation: Callable[[str], str],
+    phrase: str = '"hum {x}"',
+    default: str = " = 1",
 ) -> Callable[[Path, str], None]:
-    return _in_nodes(lambda code: _node(phrase=phrase, params=f"*, x: {annotation(code)}{default}"))
+    return _in_nodes(
+        lambda code: _node(
+            phrase=phrase, params=f"*, x: {annotation(code)}{default}"
+        )
+    )
 
 
-def _file(name: str, make: Callable[[str], str] = lambda code: code) -> Callable[[Path, str], None]:
+def _file(
+    name: str, make: Callable[[str], str] = lambda code: code
+) -> Callable[[Path, str], None]:
     def lay(folder: Path, code: str) -> None:
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -137,7 +147,12 @@ def _in_guard(make: Callable[[str], str]) -> Callable[[Path, str], None]:
 def _compiled(folder: Path, code: str) -> None:
     source = folder / "mine_source.py"
     source.write_text(code)
-    target = folder / "nodes" / "__pycache__" / f"mine.{sys.implementation.cache_tag}.pyc"
+    target = (
+        folder
+        / "nodes"
+        / "__pycache__"
+        / f"mine.{sys.implementation.cache_tag}.pyc"
+    )
     py_compile.compile(str(source), str(target))
     shutil.copy(target, folder / "nodes" / "mine.pyc")
     source.unlink()
@@ -177,7 +192,9 @@ def _in_annotations() -> Iterator[Trap]:
         "a union": lambda c: f"Metres | {e(c)}",
         "text with a union": lambda c: repr(f"Metres | {e(c)}"),
         "a conditional": lambda c: f"Metres if {e(c)} else Metres",
-        "text with a conditional": lambda c: repr(f"Metres if {e(c)} else Metres"),
+        "text with a conditional": lambda c: repr(
+            f"Metres if {e(c)} else Metres"
+        ),
         "an f-string": lambda c: f'f"{{{e(c)}}}"',
         "a lambda": lambda c: f"(lambda: {e(c)})()",
         "a comprehension": lambda c: f"[{e(c)} for _ in (0,)]",
@@ -211,47 +228,78 @@ def _in_annotations() -> Iterator[Trap]:
     yield Trap(
         "a forward reference",
         _in_nodes(
-            lambda c: _node(phrase='"hum {x}"', params="*, x: 'Mine' = 1", before=f"Mine = {e(c)}")
+            lambda c: _node(
+                phrase='"hum {x}"',
+                params="*, x: 'Mine' = 1",
+                before=f"Mine = {e(c)}",
+            )
         ),
     )
     yield Trap(
         "what it returns",
-        _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)}:")),
+        _in_nodes(
+            lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)}:")
+        ),
     )
     yield Trap(
         "text of what it returns",
-        _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)!r}:")),
+        _in_nodes(
+            lambda c: _node().replace(
+                "(me: Agent):", f"(me: Agent) -> {e(c)!r}:"
+            )
+        ),
     )
-    yield Trap("what me is", _in_nodes(lambda c: _node().replace("me: Agent", f"me: {e(c)!r}")))
+    yield Trap(
+        "what me is",
+        _in_nodes(lambda c: _node().replace("me: Agent", f"me: {e(c)!r}")),
+    )
 
 
 def _in_declarations() -> Iterator[Trap]:
-    """In a node's decorators, its phrase and its help, and in what stands beside it."""
+    """In a node's decorators, its phrase and its help, and in what stands
+    beside it.
+    """
     e = expression
     yield Trap("the phrase", _in_nodes(lambda c: _node(phrase=e(c))))
-    yield Trap("an f-string as the phrase", _in_nodes(lambda c: _node(phrase=f'f"{{{e(c)}}}"')))
     yield Trap(
-        "an argument of the decorator", _in_nodes(lambda c: _node(phrase=f'"hum", success={e(c)}'))
+        "an f-string as the phrase",
+        _in_nodes(lambda c: _node(phrase=f'f"{{{e(c)}}}"')),
     )
     yield Trap(
-        "unpacked arguments of the decorator", _in_nodes(lambda c: _node(phrase=f'"hum", **{e(c)}'))
+        "an argument of the decorator",
+        _in_nodes(lambda c: _node(phrase=f'"hum", success={e(c)}')),
     )
     yield Trap(
-        "a starred argument of the decorator", _in_nodes(lambda c: _node(phrase=f"*[{e(c)}]"))
+        "unpacked arguments of the decorator",
+        _in_nodes(lambda c: _node(phrase=f'"hum", **{e(c)}')),
     )
     yield Trap(
-        "a second decorator", _in_nodes(lambda c: _node(extra=f"@({e(c)} or (lambda f: f))\n"))
+        "a starred argument of the decorator",
+        _in_nodes(lambda c: _node(phrase=f"*[{e(c)}]")),
+    )
+    yield Trap(
+        "a second decorator",
+        _in_nodes(lambda c: _node(extra=f"@({e(c)} or (lambda f: f))\n")),
     )
     yield Trap(
         "a decorator that is an attribute",
         _in_nodes(lambda c: _node(extra=f"@(lambda f: {e(c)}).__call__\n")),
     )
-    yield Trap("a class", _in_nodes(lambda c: _node(tail=f"class Body:\n    {c}")))
+    yield Trap(
+        "a class", _in_nodes(lambda c: _node(tail=f"class Body:\n    {c}"))
+    )
     yield Trap(
         "a metaclass",
-        _in_nodes(lambda c: _node(tail=f"class Body(metaclass=lambda *a: {e(c)}): pass")),
+        _in_nodes(
+            lambda c: _node(
+                tail=f"class Body(metaclass=lambda *a: {e(c)}): pass"
+            )
+        ),
     )
-    yield Trap("the docstring", _in_nodes(lambda c: _node(doc=f"{{{e(c)}}}").replace("'", "\\'")))
+    yield Trap(
+        "the docstring",
+        _in_nodes(lambda c: _node(doc=f"{{{e(c)}}}").replace("'", "\\'")),
+    )
     yield Trap(
         "a sense's in_line",
         _in_nodes(
@@ -275,20 +323,28 @@ def _in_files() -> Iterator[Trap]:
     e = expression
     yield Trap(
         "a coding that runs code",
-        _in_nodes(lambda c: f"# -*- coding: unicode_escape -*-\n# \\u000a{c}\n{HUM}"),
+        _in_nodes(
+            lambda c: f"# -*- coding: unicode_escape -*-\n# \\u000a{c}\n{HUM}"
+        ),
     )
     yield Trap(
         "half a character",
-        _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM.replace("Hums", "\\ud800")),
+        _in_nodes(
+            lambda c: f"x: {e(c)!r} = 1\n" + HUM.replace("Hums", "\\ud800")
+        ),
     )
-    yield Trap("a module's annotation", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM))
+    yield Trap(
+        "a module's annotation", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM)
+    )
     yield Trap("__init__ in nodes", _file("nodes/__init__.py"))
     yield Trap("__main__ in nodes", _file("nodes/__main__.py"))
     yield Trap("compiled files", _compiled)
     yield Trap("a link", _linked)
     yield Trap("conftest.py", _file("conftest.py"))
     yield Trap("setup.py", _file("setup.py"))
-    yield Trap("a .pth file", _file("nodes/mine.pth", lambda c: f"import os; {e(c)}"))
+    yield Trap(
+        "a .pth file", _file("nodes/mine.pth", lambda c: f"import os; {e(c)}")
+    )
     yield Trap("a folder called umbrant", _file("umbrant/__init__.py"))
     for name in STANDARD:
         yield Trap(f"{name}.py in the folder", _file(f"{name}.py"))
@@ -300,7 +356,9 @@ def _in_guards() -> Iterator[Trap]:
     e = expression
     for name, make in {
         "a call": e,
-        "an attribute": lambda c: f"().__class__.__base__.__subclasses__() and {e(c)}",
+        "an attribute": lambda c: (
+            f"().__class__.__base__.__subclasses__() and {e(c)}"
+        ),
         "an f-string": lambda c: f'f"{{{e(c)}}}" == "x"',
         "a lambda": lambda c: f"(lambda: {e(c)})()",
         "a comprehension": lambda c: f"[{e(c)} for _ in (0,)]",
@@ -315,7 +373,9 @@ def _in_guards() -> Iterator[Trap]:
 
 
 def lay(trap: Trap, folder: Path) -> tuple[Path, Path]:
-    """Make a project with a trap in it; gives its folder, and the mark that is left if it works."""
+    """Make a project with a trap in it; gives its folder, and the mark that is
+    left if it works.
+    """
     from benchmarks.fuzz.hostile_nodes import HostileNode
     from benchmarks.fuzz.nodes import project_with
 
@@ -328,7 +388,9 @@ def lay(trap: Trap, folder: Path) -> tuple[Path, Path]:
 
 
 def attack(folder: Path, tally: Tally, *, by_commands: bool = False) -> Tally:
-    """Try each way with all that reads a project; with `by_commands` as a user starts it, too."""
+    """Try each way with all that reads a project; with `by_commands` as a user
+    starts it, too.
+    """
     with Conversation(folder) as supervisor:
 
         def attempt(trap: Trap) -> str:
@@ -372,7 +434,11 @@ def _start(place: Path, path: Path) -> None:
         ["schema"],
     ):
         subprocess.run(
-            [umbrant, *arguments], cwd=place, env=environment, capture_output=True, timeout=120
+            [umbrant, *arguments],
+            cwd=place,
+            env=environment,
+            capture_output=True,
+            timeout=120,
         )
     subprocess.run(
         [sys.executable, "-P", "-c", WINDOW],

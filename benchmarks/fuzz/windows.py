@@ -1,5 +1,5 @@
-"""A window on broken projects and damaged takes: it lives, draws every view or says why not, and
-logs no mistake.
+"""A window on broken projects and damaged takes: it lives, draws every view or
+says why not, and logs no mistake.
 """
 
 import json
@@ -25,7 +25,8 @@ from umbrant.desk.window import MainWindow
 from umbrant.model.problems import Problem
 
 ROLLED_S = 12.0
-"""How long is waited for a take of a project that can be played; many of the examples last minutes.
+"""How long is waited for a take of a project that can be played; many of the
+examples last minutes.
 """
 
 
@@ -51,15 +52,17 @@ class _Mistakes(logging.Handler):
     def __init__(self) -> None:
         super().__init__(logging.ERROR)
         self.found: list[str] = []
-        sys.excepthook = lambda kind, error, trace: self.found.append(f"{kind.__name__}: {error}")
+        sys.excepthook = lambda kind, error, trace: self.found.append(
+            f"{kind.__name__}: {error}"
+        )
 
     def emit(self, record: logging.LogRecord) -> None:
         self.found.append(self.format(record))
 
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
-    """Open so many projects and takes, one after the other, in one window, and look at all of
-    it.
+    """Open so many projects and takes, one after the other, in one window, and
+    look at all of it.
     """
     application = QApplication.instance() or QApplication([])
     assert isinstance(application, QApplication)
@@ -88,11 +91,17 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
     return found
 
 
-def _broken(attempts: int, seed: int, folder: Path) -> Iterator[tuple[str, Path]]:
+def _broken(
+    attempts: int, seed: int, folder: Path
+) -> Iterator[tuple[str, Path]]:
     """Projects in folders, and every fifth time a take."""
     bases = documents.bases()
     parsed = [
-        {name: json.loads(text) for name, text in base.items() if name.endswith(".json")}
+        {
+            name: json.loads(text)
+            for name, text in base.items()
+            if name.endswith(".json")
+        }
         for base in bases
     ]
     words = documents.words(parsed)
@@ -107,7 +116,9 @@ def _broken(attempts: int, seed: int, folder: Path) -> Iterator[tuple[str, Path]
         which = rng.randrange(len(bases))
         place = folder / "broken"
         shutil.rmtree(place, ignore_errors=True)
-        for name, text in documents.broken(rng, bases[which], parsed[which], words).items():
+        for name, text in documents.broken(
+            rng, bases[which], parsed[which], words
+        ).items():
             file = place / name
             file.parent.mkdir(parents=True, exist_ok=True)
             try:
@@ -118,13 +129,17 @@ def _broken(attempts: int, seed: int, folder: Path) -> Iterator[tuple[str, Path]
 
 
 def _look(window: MainWindow) -> None:
-    """Wait until what can be shown is shown, and look at every view and at several moments."""
+    """Wait until what can be shown is shown, and look at every view and at
+    several moments.
+    """
     _events()
     pane, desk = window.pane, window.desk
     if pane is None:
         return
     until_s = time.monotonic() + ROLLED_S
-    while (desk.takes.busy or desk.documents.reviewer.busy) and time.monotonic() < until_s:
+    while (
+        desk.takes.busy or desk.documents.reviewer.busy
+    ) and time.monotonic() < until_s:
         _events()
     _events()
     for name, action in pane.actions_by_id.items():
@@ -133,7 +148,9 @@ def _look(window: MainWindow) -> None:
             _events()
             window.grab()
     behavior = desk.behavior
-    for row_id in list(behavior.outline.number)[:4] if behavior is not None else ():
+    for row_id in (
+        list(behavior.outline.number)[:4] if behavior is not None else ()
+    ):
         desk.select_row(row_id)
         for tick in (0, 7, 10**6):
             desk.move_playhead(tick)
@@ -143,5 +160,7 @@ def _look(window: MainWindow) -> None:
 def _events() -> None:
     for _ in range(3):
         QCoreApplication.processEvents()
-        QCoreApplication.sendPostedEvents(None, int(QEvent.Type.DeferredDelete.value))
+        QCoreApplication.sendPostedEvents(
+            None, int(QEvent.Type.DeferredDelete.value)
+        )
         time.sleep(0.005)

@@ -1,5 +1,5 @@
-"""The actions of a random walk: drawn from a seed, and plain data, to be written down and played
-again.
+"""The actions of a random walk: drawn from a seed, and plain data, to be
+written down and played again.
 """
 
 from collections.abc import Iterator, Sequence
@@ -10,7 +10,20 @@ Step = list[object]
 
 KEYS = (
     *("Return", "Escape", "Tab", "Backtab", "Space", "Delete", "Backspace"),
-    *("Up", "Down", "Left", "Right", "Home", "End", "PageUp", "PageDown", "F1", "F2", "F5", "F6"),
+    *(
+        "Up",
+        "Down",
+        "Left",
+        "Right",
+        "Home",
+        "End",
+        "PageUp",
+        "PageDown",
+        "F1",
+        "F2",
+        "F5",
+        "F6",
+    ),
     *"ACDEFGKMNPRUWX0128",
     *("Plus", "Minus", "Comma", "Period", "BracketLeft", "BracketRight"),
 )
@@ -60,7 +73,12 @@ def draw_step(random: Random, actions: Sequence[str]) -> Step:
     x, y = round(random.random(), 3), round(random.random(), 3)
     kind = random.choices(list(OFTEN), list(OFTEN.values()))[0]
     if kind == "action":
-        return [kind, random.choice([each for each in actions if each not in NOT_TRIGGERED])]
+        return [
+            kind,
+            random.choice(
+                [each for each in actions if each not in NOT_TRIGGERED]
+            ),
+        ]
     if kind == "key":
         return [kind, random.choice(KEYS), random.choice(MODIFIERS)]
     if kind in ("click", "double", "context", "wheel"):
@@ -86,7 +104,8 @@ def draw_step(random: Random, actions: Sequence[str]) -> Step:
         return [kind, random.randrange(7)]
     if kind == "project":
         does = random.choices(
-            ["open", "new", "revert", "save_as", "close", "open_take"], [5, 2, 2, 1, 2, 1]
+            ["open", "new", "revert", "save_as", "close", "open_take"],
+            [5, 2, 2, 1, 2, 1],
         )[0]
         return [kind, does, random.randrange(len(PROJECTS))]
     if kind == "resize":

@@ -1,8 +1,8 @@
-"""The hands of the random walk: does one action after the other to a real window, and notes what
-goes wrong.
+"""The hands of the random walk: does one action after the other to a real
+window, and notes what goes wrong.
 
-`python -m benchmarks.soak.walker` does one walk and tells on stdout how it went; `benchmarks.soak`
-starts it.
+`python -m benchmarks.soak.walker` does one walk and tells on stdout how it
+went; `benchmarks.soak` starts it.
 """
 
 import argparse
@@ -16,10 +16,25 @@ from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer, QtMsgType, qInstallMessageHandler
+from PySide6.QtCore import (
+    QEvent,
+    QPoint,
+    QPointF,
+    Qt,
+    QTimer,
+    QtMsgType,
+    qInstallMessageHandler,
+)
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QMenu, QTextEdit, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QDialog,
+    QMenu,
+    QTextEdit,
+    QWidget,
+)
 from shiboken6 import isValid
 
 from benchmarks.soak.steps import PROJECTS, Step, steps_of
@@ -33,20 +48,28 @@ from umbrant.desk.window import MainWindow
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 PAUSE_MS = 1
-"""How long the window is left to itself between two actions; what it waits for goes on meanwhile.
+"""How long the window is left to itself between two actions; what it waits for
+goes on meanwhile.
 """
 EVERY = 25
-"""After so many actions it is waited until the window has come to rest, for some of what goes wrong
-comes later.
+"""After so many actions it is waited until the window has come to rest, for
+some of what goes wrong comes later.
 """
 REST_S = 5.0
-HARMLESS = ("This plugin does not support", "propagateSizeHints", "Mouse event", "QtTestLog")
-"""What Qt says of the offscreen platform itself, and of a click where nothing waits for one."""
+HARMLESS = (
+    "This plugin does not support",
+    "propagateSizeHints",
+    "Mouse event",
+    "QtTestLog",
+)
+"""What Qt says of the offscreen platform itself, and of a click where nothing
+waits for one.
+"""
 
 
 class Files(Dialogs):
-    """Asks for files in place of the author: only those of the walk's own folder are touched. All
-    else is asked.
+    """Asks for files in place of the author: only those of the walk's own
+    folder are touched. All else is asked.
     """
 
     def __init__(self, parent: QWidget, folder: Path) -> None:
@@ -72,7 +95,9 @@ class Files(Dialogs):
 
 
 class Walker:
-    """Walks over one window after the other. Every action and every failure is a line in a file."""
+    """Walks over one window after the other. Every action and every failure is
+    a line in a file.
+    """
 
     def __init__(self, folder: Path, path: Path) -> None:
         self.done = self.failures = 0
@@ -92,8 +117,8 @@ class Walker:
         self._window = self._open_window()
 
     def run(self, steps: Iterator[Step], count: int) -> None:
-        """Do so many actions, each in the event loop: a dialog that one opens is answered by those
-        that follow.
+        """Do so many actions, each in the event loop: a dialog that one opens
+        is answered by those that follow.
         """
         self._steps, self._left = steps, count
         QTimer.singleShot(PAUSE_MS, self._step)
@@ -102,8 +127,8 @@ class Walker:
         self._file.close()
 
     def _step(self) -> None:
-        """Do the next action. The one after it is ordered first: an action may open a dialog or a
-        menu, and wait.
+        """Do the next action. The one after it is ordered first: an action may
+        open a dialog or a menu, and wait.
         """
         waits = (
             QApplication.activeModalWidget() is not None
@@ -126,7 +151,10 @@ class Walker:
         was_doing, self._is_doing = self._is_doing, True
         try:
             self._do(step)
-            if self.done % EVERY == 0 and QApplication.activeModalWidget() is None:
+            if (
+                self.done % EVERY == 0
+                and QApplication.activeModalWidget() is None
+            ):
                 self._rest()
         except Exception:
             self._fail(traceback.format_exc())
@@ -153,11 +181,22 @@ class Walker:
             pane.actions_by_id[action_id].trigger()
 
     def _do_key(self, name: str, modifiers: int) -> None:
-        target = QApplication.activePopupWidget() or QApplication.focusWidget() or self._window
-        QTest.keyClick(target, getattr(Qt.Key, f"Key_{name}"), _modifier(modifiers))
+        target = (
+            QApplication.activePopupWidget()
+            or QApplication.focusWidget()
+            or self._window
+        )
+        QTest.keyClick(
+            target, getattr(Qt.Key, f"Key_{name}"), _modifier(modifiers)
+        )
 
     def _do_type(self, text: str) -> None:
-        _type(QApplication.activePopupWidget() or QApplication.focusWidget() or self._window, text)
+        _type(
+            QApplication.activePopupWidget()
+            or QApplication.focusWidget()
+            or self._window,
+            text,
+        )
 
     def _do_menu(self, name: str, place: int) -> None:
         pane = self._window.pane
@@ -194,12 +233,15 @@ class Walker:
         QTest.qWait(milliseconds)
 
     def _point(self, kind: str, args: list[object]) -> None:
-        """Something with the mouse, in a view or a menu; all drawn numbers are shares of its
-        size.
+        """Something with the mouse, in a view or a menu; all drawn numbers are
+        shares of its size.
         """
         number, x, y, *more = args
         target = self._target(int(str(number)))
-        at = QPoint(int(float(str(x)) * target.width()), int(float(str(y)) * target.height()))
+        at = QPoint(
+            int(float(str(x)) * target.width()),
+            int(float(str(y)) * target.height()),
+        )
         left = Qt.MouseButton.LeftButton
         if kind == "click":
             QTest.mouseClick(target, left, _modifier(int(str(more[0]))), at)
@@ -208,15 +250,26 @@ class Walker:
         elif kind == "context":
             place = target.mapToGlobal(at)
             QApplication.sendEvent(
-                target, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, place)
+                target,
+                QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, place),
             )
         elif kind == "wheel":
             turn = QPoint(0, 120 if float(str(x)) > 0.5 else -120)
             place = QPointF(target.mapToGlobal(at))
-            buttons, phase = Qt.MouseButton.NoButton, Qt.ScrollPhase.NoScrollPhase
+            buttons, phase = (
+                Qt.MouseButton.NoButton,
+                Qt.ScrollPhase.NoScrollPhase,
+            )
             modifiers = _modifier(int(str(more[0])))
             event = QWheelEvent(
-                QPointF(at), place, QPoint(), turn, buttons, modifiers, phase, False
+                QPointF(at),
+                place,
+                QPoint(),
+                turn,
+                buttons,
+                modifiers,
+                phase,
+                False,
             )
             QApplication.sendEvent(target, event)
         else:
@@ -228,22 +281,33 @@ class Walker:
             QTest.mousePress(target, left, Qt.KeyboardModifier.NoModifier, at)
             for share in (0.3, 0.6, 1.0):
                 if isValid(target):
-                    QTest.mouseMove(target, at + QPoint(int(across * share), int(down * share)))
+                    QTest.mouseMove(
+                        target,
+                        at + QPoint(int(across * share), int(down * share)),
+                    )
             if isValid(target):
                 end = at + QPoint(int(across), int(down))
-                QTest.mouseRelease(target, left, Qt.KeyboardModifier.NoModifier, end)
+                QTest.mouseRelease(
+                    target, left, Qt.KeyboardModifier.NoModifier, end
+                )
 
     def _choose(self, popup: QWidget, kind: object, args: list[object]) -> None:
-        """A menu is open, which has the keyboard and the mouse: walk it, choose from it, or leave
-        it.
+        """A menu is open, which has the keyboard and the mouse: walk it, choose
+        from it, or leave it.
         """
         if kind == "key":
             QTest.keyClick(popup, getattr(Qt.Key, f"Key_{args[0]}"))
         elif kind in ("click", "drag", "wheel"):
             at = QPoint(
-                int(float(str(args[1])) * popup.width()), int(float(str(args[2])) * popup.height())
+                int(float(str(args[1])) * popup.width()),
+                int(float(str(args[2])) * popup.height()),
             )
-            QTest.mouseClick(popup, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+            QTest.mouseClick(
+                popup,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+                at,
+            )
         elif kind == "type":
             _type(popup, str(args[0]))
         else:
@@ -251,18 +315,31 @@ class Walker:
 
     def _target(self, number: int) -> QWidget:
         pane = self._window.pane
-        shown = [view for view in pane.panes() if view.isVisible()] if pane is not None else []
+        shown = (
+            [view for view in pane.panes() if view.isVisible()]
+            if pane is not None
+            else []
+        )
         buttons = (
-            [each for each in pane.findChildren(QAbstractButton) if each.isVisible()]
+            [
+                each
+                for each in pane.findChildren(QAbstractButton)
+                if each.isVisible()
+            ]
             if pane is not None
             else []
         )
         known: list[QWidget] = [
-            getattr(each, "viewport", lambda each=each: each)() for each in shown
+            getattr(each, "viewport", lambda each=each: each)()
+            for each in shown
         ]
-        return [*known * 3, *buttons, self._window][number % (3 * len(known) + len(buttons) + 1)]
+        return [*known * 3, *buttons, self._window][
+            number % (3 * len(known) + len(buttons) + 1)
+        ]
 
-    def _answer(self, dialog: QDialog, kind: object, args: list[object]) -> None:
+    def _answer(
+        self, dialog: QDialog, kind: object, args: list[object]
+    ) -> None:
         """A dialog is open: type into it, press a key, or one of its buttons."""
         buttons = [
             each
@@ -288,14 +365,19 @@ class Walker:
         return window
 
     def _rest(self) -> None:
-        """Let the window come to rest, paint all of it, and see that it answers."""
+        """Let the window come to rest, paint all of it, and see that it
+        answers.
+        """
         until = time.monotonic() + REST_S
         while time.monotonic() < until:
             pane = self._window.pane
             if (
                 pane is None
                 or pane.rehearsing.active
-                or not (self._window.desk.takes.busy or self._window.desk.documents.reviewer.busy)
+                or not (
+                    self._window.desk.takes.busy
+                    or self._window.desk.documents.reviewer.busy
+                )
             ):
                 break
             QTest.qWait(10)
@@ -321,10 +403,14 @@ class Walker:
     # what goes wrong
 
     def _watch(self) -> None:
-        """Note exceptions that reach no handler, errors in the log, and what Qt warns of."""
+        """Note exceptions that reach no handler, errors in the log, and what Qt
+        warns of.
+        """
 
         def raised(
-            kind: type[BaseException], error: BaseException, trace: TracebackType | None
+            kind: type[BaseException],
+            error: BaseException,
+            trace: TracebackType | None,
         ) -> None:
             self._fail("".join(traceback.format_exception(kind, error, trace)))
 
@@ -356,8 +442,8 @@ class Walker:
 
 
 def _forget_selection(target: QWidget) -> None:
-    """Have a drag in a text select anew. One that begins on selected text carries the text along
-    until the real mouse is let go, which nobody holds.
+    """Have a drag in a text select anew. One that begins on selected text
+    carries the text along until the real mouse is let go, which nobody holds.
     """
     text = target.parentWidget()
     if isinstance(text, QTextEdit):
@@ -367,11 +453,14 @@ def _forget_selection(target: QWidget) -> None:
 
 
 def _type(target: QWidget, text: str) -> None:
-    """Type any text. (`QTest.keyClicks` ends the process for what is not ASCII.)"""
+    """Type any text. (`QTest.keyClicks` ends the process for what is not
+    ASCII.)
+    """
     for letter in text:
         for kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
             QApplication.sendEvent(
-                target, QKeyEvent(kind, 0, Qt.KeyboardModifier.NoModifier, letter)
+                target,
+                QKeyEvent(kind, 0, Qt.KeyboardModifier.NoModifier, letter),
             )
 
 

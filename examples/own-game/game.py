@@ -32,7 +32,9 @@ class Cellar(PlainWorld):
         """Asked by the game's own nodes."""
         x, y = self.rat.place
         return min(
-            sorted(self.crumbs), key=lambda at: abs(at[0] - x) + abs(at[1] - y), default=None
+            sorted(self.crumbs),
+            key=lambda at: abs(at[0] - x) + abs(at[1] - y),
+            default=None,
         )
 
     def eat(self) -> bool:
@@ -82,7 +84,13 @@ def main() -> None:
     keys = {"lantern": "lantern"}
     record = Path("cellar.take")
     with load_behavior(
-        HERE / "cellar", "rat", cellar, name="rat", keys=keys, trust=True, record=record
+        HERE / "cellar",
+        "rat",
+        cellar,
+        name="rat",
+        keys=keys,
+        trust=True,
+        record=record,
     ) as rat:
         for turn in range(TURNS if watch else 10_000):
             typed = ROUND[turn % len(ROUND)] if watch else asked(cellar)
@@ -95,7 +103,9 @@ def main() -> None:
                 print(f"The rat: {text}")
             cellar.said.clear()
         mood = rat.get("rat", "mood")
-        print(f"{cellar.drawn()}\nThe rat ate {cellar.eaten} crumbs; its mood is {mood}.")
+        print(
+            f"{cellar.drawn()}\nThe rat ate {cellar.eaten} crumbs; its mood is {mood}."
+        )
     print(f"The take is in {record.resolve()}")
 
 

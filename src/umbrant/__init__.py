@@ -13,8 +13,8 @@ __all__ = ["Agents", "PlainBody", "PlainWorld", "load_behavior"]
 
 
 def __getattr__(name: str) -> Any:
-    """What a game needs, loaded when it is asked for: the command line and the window start without
-    it.
+    """What a game needs, loaded when it is asked for: the command line and the
+    window start without it.
     """
     if name in __all__:
         from umbrant import game

@@ -1,5 +1,5 @@
-"""Running behaviors inside a game: any Python game loop, with or without a take that the window can
-open.
+"""Running behaviors inside a game: any Python game loop, with or without a take
+that the window can open.
 
     world = MyWorld()                                     # a PlainWorld of the game's own
     rat = load_behavior("project", "rat", world, name="rat", trust=True, record="night.take")
@@ -37,7 +37,9 @@ GAME = "game"
 
 
 class PlainBody:
-    """A body in a game: a name and a place, and whatever a game sets of the rest."""
+    """A body in a game: a name and a place, and whatever a game sets of the
+    rest.
+    """
 
     def __init__(self, name: str, place: Point, **stats: float) -> None:
         self.name = name
@@ -67,11 +69,11 @@ class PlainBody:
 
 
 class PlainWorld:
-    """A world without walls, in which bodies go straight. A game overrides what is otherwise in its
-    own.
+    """A world without walls, in which bodies go straight. A game overrides what
+    is otherwise in its own.
 
-    It implements the engine's `World`. The game moves `now_s` on and may change `bodies_by_name` at
-    any time.
+    It implements the engine's `World`. The game moves `now_s` on and may change
+    `bodies_by_name` at any time.
     """
 
     def __init__(self, tick_s: float = 0.1) -> None:
@@ -90,7 +92,9 @@ class PlainWorld:
         return self.bodies_by_name.get(name)
 
     def bodies(self, group: str) -> Sequence[BodyView]:
-        return [body for body in self.bodies_by_name.values() if body.group == group]
+        return [
+            body for body in self.bodies_by_name.values() if body.group == group
+        ]
 
     def prop(self, name: str) -> PropView | None:
         return None
@@ -102,8 +106,12 @@ class PlainWorld:
         body = self.body(name)
         if body is None:
             raise LookupError(f"there is no body '{name}'")
-        others = [each.place for each in self.bodies(group) if each.name != name]
-        return distances_m(body.place, [*others, *(each.place for each in self.props(group))])
+        others = [
+            each.place for each in self.bodies(group) if each.name != name
+        ]
+        return distances_m(
+            body.place, [*others, *(each.place for each in self.props(group))]
+        )
 
     def place(self, name: str) -> Point | None:
         return None
@@ -112,7 +120,9 @@ class PlainWorld:
         return []
 
     def noises(self) -> Sequence[Noise]:
-        return [each for each in self._noises if each.when_s >= self.now_s - 2.0]
+        return [
+            each for each in self._noises if each.when_s >= self.now_s - 2.0
+        ]
 
     def make_noise(self, noise: Noise) -> None:
         self._noises = [*self.noises(), noise]
@@ -126,7 +136,9 @@ class PlainWorld:
     def look(self, start: Point, end: Point) -> Sight:
         return Sight(None)
 
-    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
+    def move_towards(
+        self, name: str, goal: Point, reach_m: float, speed_m_s: float
+    ) -> Route:
         """Go straight there, at once, as far as one tick allows."""
         body = self.bodies_by_name[name]
         left = math.dist(body.place, goal)
@@ -154,11 +166,11 @@ class PlainWorld:
 
 
 class Agents:
-    """Agents that run behaviors of one project in one world, with shared keys and events. Use as a
-    context, or close.
+    """Agents that run behaviors of one project in one world, with shared keys
+    and events. Use as a context, or close.
 
-    Raises ProjectError with every problem of the project, and TakeError where a take cannot be
-    written.
+    Raises ProjectError with every problem of the project, and TakeError where a
+    take cannot be written.
     """
 
     def __init__(
@@ -178,11 +190,17 @@ class Agents:
             raise ProjectError(problems)
         self.world = world
         self._writer = (
-            TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
+            TakeWriter(Path(record), _header(project, members, world, seed))
+            if record
+            else None
         )
-        self._common = CastContext(project, running_catalog(project, trusted=trust), seed)
+        self._common = CastContext(
+            project, running_catalog(project, trusted=trust), seed
+        )
         self.runners = {
-            each.name: Runner(self._common, each, world, self._recorder(each.name))
+            each.name: Runner(
+                self._common, each, world, self._recorder(each.name)
+            )
             for each in members
         }
         self._poses = (
@@ -197,7 +215,8 @@ class Agents:
         if self._writer is not None:
             for name, pose in self._poses.items():
                 body = self.world.body(name)
-                # Some games change a place in place: the track would not see that it is another.
+                # Some games change a place in place: the track would not see
+                # that it is another.
                 pose(
                     (body.place[0], body.place[1]) if body else None,
                     body.heading_deg if body else 0.0,
@@ -211,17 +230,21 @@ class Agents:
             self._writer.tick_done()
 
     def raise_event(self, event: str, to: str = "") -> None:
-        """Raise an event, heard at the next tick by one agent, by a group, or by all."""
+        """Raise an event, heard at the next tick by one agent, by a group, or
+        by all.
+        """
         self._common.raise_event(event, to, self.world.now_s)
 
     def get(self, name: str, key: str) -> Value | None:
-        """The value of a key on an agent's blackboard; None while it has none. Raises KeyError for
-        an unknown agent.
+        """The value of a key on an agent's blackboard; None while it has none.
+        Raises KeyError for an unknown agent.
         """
         return self.runners[name].board.get(key)
 
     def set(self, name: str, key: str, value: Value | None) -> None:
-        """Write an agent's key. Raises KeyError if its behavior has no such key."""
+        """Write an agent's key. Raises KeyError if its behavior has no such
+        key.
+        """
         board = self.runners[name].board
         board.writer = ("", GAME)
         board.set(key, value)
@@ -244,7 +267,11 @@ class Agents:
         self.close()
 
     def _recorder(self, name: str) -> Recorder:
-        return self._writer.agent(name) if self._writer is not None else NullRecorder()
+        return (
+            self._writer.agent(name)
+            if self._writer is not None
+            else NullRecorder()
+        )
 
 
 def load_behavior(
@@ -258,33 +285,55 @@ def load_behavior(
     trust: bool = False,
     record: str | Path | None = None,
 ) -> Agents:
-    """One agent that runs a behavior of the project in `folder`. The world must have a body of that
-    name.
+    """One agent that runs a behavior of the project in `folder`. The world must
+    have a body of that name.
 
-    `keys` are what its blackboard starts with; `trust` lets the project's own nodes run; `record`
-    is where a take is written that the window can open. Errors as in `Agents`.
+    `keys` are what its blackboard starts with; `trust` lets the project's own
+    nodes run; `record` is where a take is written that the window can open.
+    Errors as in `Agents`.
     """
     body = world.body(name)
     start = body.place if body is not None else (0.0, 0.0)
     member = Member(
-        name=name, title=name.capitalize(), behavior=behavior, start=start, keys=dict(keys or {})
+        name=name,
+        title=name.capitalize(),
+        behavior=behavior,
+        start=start,
+        keys=dict(keys or {}),
     )
-    return Agents(folder, world, [member], seed=seed, trust=trust, record=record)
+    return Agents(
+        folder, world, [member], seed=seed, trust=trust, record=record
+    )
 
 
-def _header(project: Project, members: Sequence[Member], world: World, seed: int) -> Header:
-    """What a take of a game says of itself: the project, with a scenario of the game's own cast on
-    its first stage.
+def _header(
+    project: Project, members: Sequence[Member], world: World, seed: int
+) -> Header:
+    """What a take of a game says of itself: the project, with a scenario of the
+    game's own cast on its first stage.
     """
-    stage = next(iter(project.stages), Stage(name=GAME, title="Game", width_m=30, height_m=20))
+    stage = next(
+        iter(project.stages),
+        Stage(name=GAME, title="Game", width_m=30, height_m=20),
+    )
     rate = max(1, min(240, round(1.0 / world.tick_s)))
-    cast = tuple(each.model_copy(update={"body": each.body or Body()}) for each in members)
+    cast = tuple(
+        each.model_copy(update={"body": each.body or Body()})
+        for each in members
+    )
     scenario = Scenario(
-        name=GAME, title="Game", stage=stage.name, seed=seed, ticks_per_s=rate, cast=cast
+        name=GAME,
+        title="Game",
+        stage=stage.name,
+        seed=seed,
+        ticks_per_s=rate,
+        cast=cast,
     )
     others = tuple(each for each in project.scenarios if each.name != GAME)
     stages = project.stages or (stage,)
-    played = project.model_copy(update={"scenarios": (*others, scenario), "stages": stages})
+    played = project.model_copy(
+        update={"scenarios": (*others, scenario), "stages": stages}
+    )
     return Header(
         scenario=GAME,
         seed=seed,

@@ -1,9 +1,10 @@
 """A project's own nodes as they are declared, read without running any of them.
 
-Reading looks at the decorator, the signature and the docstring of each node, in which nothing but
-names of `umbrant.nodes` and plain values may stand. So any project can be shown, edited, reviewed
-and explained without running code of a stranger's. `umbrant.project_code` makes such nodes run;
-only what plays may import it.
+Reading looks at the decorator, the signature and the docstring of each node, in
+which nothing but names of `umbrant.nodes` and plain values may stand. So any
+project can be shown, edited, reviewed and explained without running code of a
+stranger's. `umbrant.project_code` makes such nodes run; only what plays may
+import it.
 """
 
 import ast
@@ -47,23 +48,29 @@ _PLAIN = {
 
 @dataclass(frozen=True)
 class ProjectCatalog:
-    """The catalog with a project's own nodes in it, and what is wrong with their files."""
+    """The catalog with a project's own nodes in it, and what is wrong with
+    their files.
+    """
 
     catalog: Catalog
     problems: tuple[Problem, ...]
 
 
 def fingerprint(project: Project) -> str:
-    """What stands for the content of a project's node files; empty if it has none."""
+    """What stands for the content of a project's node files; empty if it has
+    none.
+    """
     if not project.nodes:
         return ""
     content = json.dumps([(file.name, file.text) for file in project.nodes])
     return hashlib.sha256(content.encode()).hexdigest()
 
 
-def project_catalog(project: Project, base: Catalog = BUILTIN) -> ProjectCatalog:
-    """The catalog with what a project's own nodes declare. None of their code runs, and none of
-    them can be run.
+def project_catalog(
+    project: Project, base: Catalog = BUILTIN
+) -> ProjectCatalog:
+    """The catalog with what a project's own nodes declare. None of their code
+    runs, and none of them can be run.
     """
     kinds = dict(base.kinds)
     problems: list[Problem] = []
@@ -75,7 +82,12 @@ def project_catalog(project: Project, base: Catalog = BUILTIN) -> ProjectCatalog
             if kind.id in kinds:
                 remedy = "Give its function another name."
                 problems.append(
-                    Problem(path, "", f"`{kind.id}` is the name of another node.", remedy)
+                    Problem(
+                        path,
+                        "",
+                        f"`{kind.id}` is the name of another node.",
+                        remedy,
+                    )
                 )
             else:
                 kinds[kind.id] = kind
@@ -85,8 +97,8 @@ def project_catalog(project: Project, base: Catalog = BUILTIN) -> ProjectCatalog
 def problems_of_rows(
     project: Project, catalog: Catalog, problems: Iterable[Problem]
 ) -> Iterator[Problem]:
-    """For each row whose node stands in a file that cannot be read or run, what is wrong with the
-    file.
+    """For each row whose node stands in a file that cannot be read or run, what
+    is wrong with the file.
     """
     texts = {f"{NODES}/{file.name}": file.text for file in project.nodes}
     for problem in problems:
@@ -95,7 +107,8 @@ def problems_of_rows(
         names = {
             name
             for name in found
-            if name not in catalog.kinds or catalog.kinds[name].own == problem.file
+            if name not in catalog.kinds
+            or catalog.kinds[name].own == problem.file
         }
         for behavior in project.behaviors:
             for row in behavior.rows:
@@ -121,19 +134,39 @@ def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
         where = f"line {error.lineno or 1}: {printable(error.msg)}."
         return (), (Problem(path, "", where, "Mend the Python at this place."),)
     except ValueError as error:
-        return (), (Problem(path, "", f"it is no Python that can be read ({error}).", "Mend it."),)
+        return (), (
+            Problem(
+                path,
+                "",
+                f"it is no Python that can be read ({error}).",
+                "Mend it.",
+            ),
+        )
     kinds, problems = [], []
     for node in tree.body:
         if isinstance(node, ast.FunctionDef) and any(
             _declares(each) for each in node.decorator_list
         ):
             try:
-                kinds.append(replace(_declared(node), own=path, own_line=node.lineno))
+                kinds.append(
+                    replace(_declared(node), own=path, own_line=node.lineno)
+                )
             except DeclarationError as error:
                 problems.append(
-                    Problem(path, "", f"line {node.lineno}: {error}.", "Mend the declaration.")
+                    Problem(
+                        path,
+                        "",
+                        f"line {node.lineno}: {error}.",
+                        "Mend the declaration.",
+                    )
                 )
-            except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
+            except (
+                ValueError,
+                TypeError,
+                KeyError,
+                AttributeError,
+                RecursionError,
+            ) as error:
                 what = printable(str(error)) or type(error).__name__
                 message = (
                     f"line {node.lineno}: `{printable(node.name, 40)}` cannot be read "
@@ -152,26 +185,34 @@ def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
 
 def _declares(node: ast.expr) -> bool:
     return (
-        isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in DECLARERS
+        isinstance(node, ast.Call)
+        and isinstance(node.func, ast.Name)
+        and node.func.id in DECLARERS
     )
 
 
 def _declared(node: ast.FunctionDef) -> Kind:
-    """The kind that a function declares, made from its head alone. Raises ValueError where code
-    would have to run.
+    """The kind that a function declares, made from its head alone. Raises
+    ValueError where code would have to run.
     """
     decorator = next(each for each in node.decorator_list if _declares(each))
     assert isinstance(decorator, ast.Call)  # noqa: S101  (looked at above)
     args = [_value(each) for each in decorator.args]
-    named = {each.arg: _value(each.value) for each in decorator.keywords if each.arg}
+    named = {
+        each.arg: _value(each.value) for each in decorator.keywords if each.arg
+    }
     declare: Callable[..., Any] = _value(decorator.func)
     kind: Kind = declare(*args, **named)(_head(node))
     return replace(kind, run=_refuse)
 
 
 def _head(node: ast.FunctionDef) -> Callable[..., Any]:
-    """A function with the name, the parameters and the docstring of another, and nothing in it."""
-    takes_time = any(isinstance(each, ast.Yield | ast.YieldFrom) for each in _own_nodes(node))
+    """A function with the name, the parameters and the docstring of another,
+    and nothing in it.
+    """
+    takes_time = any(
+        isinstance(each, ast.Yield | ast.YieldFrom) for each in _own_nodes(node)
+    )
 
     def runs_on(me: object) -> Iterator[None]:
         yield
@@ -185,12 +226,16 @@ def _head(node: ast.FunctionDef) -> Callable[..., Any]:
 
 
 def _own_nodes(node: ast.AST) -> Iterator[ast.AST]:
-    """Yield the syntax nodes in a function, to any depth, but not those of functions inside."""
+    """Yield the syntax nodes in a function, to any depth, but not those of
+    functions inside.
+    """
     waiting = [node]
     while waiting:
         for child in ast.iter_child_nodes(waiting.pop()):
             yield child
-            if not isinstance(child, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
+            if not isinstance(
+                child, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda
+            ):
                 waiting.append(child)
 
 
@@ -198,16 +243,20 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
     params, hints = [], {}
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
-    defaults: list[ast.expr | None] = [None] * (len(positional) - len(spec.defaults)) + list(
-        spec.defaults
-    )
+    defaults: list[ast.expr | None] = [None] * (
+        len(positional) - len(spec.defaults)
+    ) + list(spec.defaults)
     kinds = inspect.Parameter
     for arg, default in [
         *zip(positional, defaults, strict=True),
         *zip(spec.kwonlyargs, spec.kw_defaults, strict=True),
     ]:
         value = kinds.empty if default is None else _value(default)
-        how = kinds.KEYWORD_ONLY if arg in spec.kwonlyargs else kinds.POSITIONAL_OR_KEYWORD
+        how = (
+            kinds.KEYWORD_ONLY
+            if arg in spec.kwonlyargs
+            else kinds.POSITIONAL_OR_KEYWORD
+        )
         params.append(kinds(arg.arg, how, default=value))
         if arg.annotation is not None:
             hints[arg.arg] = _type(arg.annotation)
@@ -215,8 +264,8 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
 
 
 def _type(node: ast.expr) -> Any:
-    """The type that an annotation names, which may be written in quotes. Raises ValueError on
-    anything else.
+    """The type that an annotation names, which may be written in quotes. Raises
+    ValueError on anything else.
 
     No text may be left as a type: whoever resolves it would run it.
     """
@@ -234,13 +283,15 @@ def _type(node: ast.expr) -> Any:
 
 
 def _value(node: ast.expr) -> Any:
-    """What a name or a plain value stands for. Raises ValueError on anything else: it would have to
-    be run.
+    """What a name or a plain value stands for. Raises ValueError on anything
+    else: it would have to be run.
     """
     match node:
         case ast.Constant(value=value):
             return value
-        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as number)):
+        case ast.UnaryOp(
+            op=ast.USub(), operand=ast.Constant(value=int() | float() as number)
+        ):
             return -number
         case ast.Name(id=name) if name in _NAMES or name in _PLAIN:
             return _NAMES.get(name, _PLAIN.get(name))
@@ -248,7 +299,9 @@ def _value(node: ast.expr) -> Any:
             return getattr(umbrant.nodes.KeyType, attr)
         case ast.Subscript(value=ast.Name(id="Literal"), slice=inner):
             choices = inner.elts if isinstance(inner, ast.Tuple) else [inner]
-            return umbrant.nodes.Literal[tuple(_value(each) for each in choices)]
+            return umbrant.nodes.Literal[
+                tuple(_value(each) for each in choices)
+            ]
     raise ValueError(f"it holds {ast.unparse(node)[:40]}")
 
 
@@ -257,5 +310,7 @@ def _refuse(*args: object, **named: object) -> None:
 
 
 def names_of(files: Iterable[NodeFile]) -> str:
-    """The files as they are read in a question: `nodes/smell.py and nodes/ring.py`."""
+    """The files as they are read in a question: `nodes/smell.py and
+    nodes/ring.py`.
+    """
     return " and ".join(f"{NODES}/{file.name}" for file in files)

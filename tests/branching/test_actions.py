@@ -3,7 +3,12 @@
 import pytest
 
 from tests.small import played, project, row
-from umbrant.branching.actions import ActionError, ActionScope, action_text, read_actions
+from umbrant.branching.actions import (
+    ActionError,
+    ActionScope,
+    action_text,
+    read_actions,
+)
 from umbrant.branching.suggestions import suggested
 from umbrant.model.behaviors import Event, EventList, Key, Sharing
 from umbrant.model.staging import (
@@ -39,11 +44,20 @@ def scope() -> ActionScope:
         row("one", "wait", "top", duration=0.5),
         keys=KEYS,
         body=Body(stats={"energy": Stat(value=0.5)}),
-        cast=(Member(name="tam", start=(5, 5), group="folk", body=Body(stats={"gold": Stat()})),),
+        cast=(
+            Member(
+                name="tam",
+                start=(5, 5),
+                group="folk",
+                body=Body(stats={"gold": Stat()}),
+            ),
+        ),
         props=(Prop(name="dish", group="bowls", at=(3, 3)),),
     )
     events = EventList(events=(Event(name="thunder", help="it thunders"),))
-    return ActionScope(played(made.model_copy(update={"event_list": events})), "a", 4)
+    return ActionScope(
+        played(made.model_copy(update={"event_list": events})), "a", 4
+    )
 
 
 READ = {
@@ -66,8 +80,12 @@ READ = {
     "raise thunder": RaiseEvent(raises="thunder"),
     "raise thunder to tam": RaiseEvent(raises="thunder", to="tam"),
     "raise thunder for folk": RaiseEvent(raises="thunder", to="folk"),
-    "hold 1.1 at failure": HoldResult(holds="one", of="a", result=HeldResult.FAILURE),
-    "hold one refused": HoldResult(holds="one", of="a", result=HeldResult.REFUSED),
+    "hold 1.1 at failure": HoldResult(
+        holds="one", of="a", result=HeldResult.FAILURE
+    ),
+    "hold one refused": HoldResult(
+        holds="one", of="a", result=HeldResult.REFUSED
+    ),
     "release 1.1": HoldResult(holds="one", of="a", result=HeldResult.RELEASED),
     "take tam away": TakeAway(removes="tam"),
 }
@@ -115,7 +133,9 @@ REFUSED = {
 
 
 @pytest.mark.parametrize("text", REFUSED)
-def test_what_cannot_be_done_is_refused_with_what_can(text: str, scope: ActionScope) -> None:
+def test_what_cannot_be_done_is_refused_with_what_can(
+    text: str, scope: ActionScope
+) -> None:
     with pytest.raises(ActionError) as refused:
         read_actions(text, scope)
     assert REFUSED[text] in str(refused.value)
@@ -131,10 +151,17 @@ def test_offers_lead_to_something_that_can_be_done(scope: ActionScope) -> None:
     assert not wrong
     assert not any(each.actions for each in found if each.fills.endswith(" "))
     titles = [each.title for each in found]
-    for wanted in ("mood = …", "alarm = …", "energy = …", "raise thunder", "move tam to …"):
+    for wanted in (
+        "mood = …",
+        "alarm = …",
+        "energy = …",
+        "raise thunder",
+        "move tam to …",
+    ):
         assert wanted in titles, titles
     assert "twice = …" not in titles
-    # Following each offer, its first one each time, ends in an action after a few steps.
+    # Following each offer, its first one each time, ends in an action after a
+    # few steps.
     for offer in found:
         text = offer.fills
         for _ in range(3):
@@ -145,7 +172,9 @@ def test_offers_lead_to_something_that_can_be_done(scope: ActionScope) -> None:
         assert suggested(text, scope)[0][0].actions, offer.title
 
 
-def test_a_complete_text_comes_first_and_goes_on_after_a_semicolon(scope: ActionScope) -> None:
+def test_a_complete_text_comes_first_and_goes_on_after_a_semicolon(
+    scope: ActionScope,
+) -> None:
     found, _ = suggested("mood = 0.8", scope)
     assert found[0].actions == (READ["mood = 0.8"],)
     found, _ = suggested("mood = 0.8; thun", scope)

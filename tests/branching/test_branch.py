@@ -9,7 +9,12 @@ from hypothesis import strategies as st
 from tests.kinds import CATALOG
 from tests.review.random_projects import RandomProject
 from tests.small import played, project, row, spans, values
-from umbrant.branching.branch import branch_actions, branch_order, check_past, kept_scenario
+from umbrant.branching.branch import (
+    branch_actions,
+    branch_order,
+    check_past,
+    kept_scenario,
+)
 from umbrant.comparing.comparison import compared
 from umbrant.comparing.parting import first_difference
 from umbrant.model.behaviors import Key
@@ -34,8 +39,12 @@ from umbrant.take.reader import Take, read_take
 RESULTS = (HeldResult.SUCCESS, HeldResult.FAILURE, HeldResult.REFUSED)
 
 
-def branched(parent: Take, tick: int, actions: tuple[CueAction, ...], folder: Path) -> Take:
-    order = branch_order(parent, tick, actions, folder / "branch.take", trusted=False)
+def branched(
+    parent: Take, tick: int, actions: tuple[CueAction, ...], folder: Path
+) -> Take:
+    order = branch_order(
+        parent, tick, actions, folder / "branch.take", trusted=False
+    )
     take = read_take(roll(order, catalog=CATALOG))
     check_past(parent, take)
     return take
@@ -72,17 +81,26 @@ def test_a_branch_is_its_parent_until_its_tick_whatever_is_done(
         of=st.just("a"),
         result=st.sampled_from(RESULTS),
     )
-    key = st.builds(SetKey, sets=st.just("mood"), of=st.just("a"), value=st.floats(0, 5))
+    key = st.builds(
+        SetKey, sets=st.just("mood"), of=st.just("a"), value=st.floats(0, 5)
+    )
     there = st.tuples(st.floats(1, 19), st.floats(1, 9))
     moved = st.builds(MoveTo, moves=st.sampled_from(["a", "walker"]), to=there)
-    actions = data.draw(st.lists(key | moved | (held if rows else key), min_size=1, max_size=3))
+    actions = data.draw(
+        st.lists(key | moved | (held if rows else key), min_size=1, max_size=3)
+    )
     branch = branched(parent, tick, tuple(actions), folder)
     first = first_difference(parent, branch)
     assert first is not None
     assert first.tick == tick
-    # What is held stays held: from its tick on such a row never ends in another way.
+    # What is held stays held: from its tick on such a row never ends in another
+    # way.
     record = branch.agents["a"]
-    last_held = {each.holds: each.result for each in actions if isinstance(each, HoldResult)}
+    last_held = {
+        each.holds: each.result
+        for each in actions
+        if isinstance(each, HoldResult)
+    }
     for row_id, result in last_held.items():
         begun = [each for each in record.row(row_id).spans if each.start > tick]
         if result is HeldResult.REFUSED:
@@ -92,7 +110,15 @@ def test_a_branch_is_its_parent_until_its_tick_whatever_is_done(
             assert ends <= {(each.start, result.value) for each in begun}
 
 
-HELD_KINDS = ("selector", "sequence", "parallel", "wait", "check", "count", "set_number")
+HELD_KINDS = (
+    "selector",
+    "sequence",
+    "parallel",
+    "wait",
+    "check",
+    "count",
+    "set_number",
+)
 
 
 def waiting(first_s: float = 0.5) -> Take:
@@ -102,13 +128,19 @@ def waiting(first_s: float = 0.5) -> Take:
             row("top", "selector"),
             row("one", "wait", "top", duration=first_s),
             row("two", "wait", "top", duration=0.3),
-            keys=(Key(name="mood", type=KeyType.NUMBER, low=0, high=1, default=0.2),),
+            keys=(
+                Key(
+                    name="mood", type=KeyType.NUMBER, low=0, high=1, default=0.2
+                ),
+            ),
             body=Body(stats={"energy": Stat(value=0.5)}),
         )
     )
 
 
-def test_what_is_done_is_recorded_and_can_be_read_from_the_branch(folder: Path) -> None:
+def test_what_is_done_is_recorded_and_can_be_read_from_the_branch(
+    folder: Path,
+) -> None:
     parent = waiting()
     actions = (
         SetKey(sets="mood", of="a", value=0.9),
@@ -122,11 +154,15 @@ def test_what_is_done_is_recorded_and_can_be_read_from_the_branch(folder: Path) 
     assert branch.number_changes("a", "energy").at(2) == 0.5
     assert branch.number_changes("a", "energy").at(3) == 0.1
     # What is beyond the bounds of a number stops there.
-    over = branched(parent, 3, (SetNumber(changes="energy", of="a", value=9),), folder)
+    over = branched(
+        parent, 3, (SetNumber(changes="energy", of="a", value=9),), folder
+    )
     assert over.number_changes("a", "energy").at(3) == 1.0
 
 
-def test_a_held_row_ends_as_it_is_held_until_it_is_released(folder: Path) -> None:
+def test_a_held_row_ends_as_it_is_held_until_it_is_released(
+    folder: Path,
+) -> None:
     parent = waiting()
     assert spans(parent, "one")[0] == (0, 5, "success")
     fails = HoldResult(holds="one", of="a", result=HeldResult.FAILURE)
@@ -148,20 +184,34 @@ def test_what_cannot_be_done_is_refused_with_the_way_out(folder: Path) -> None:
         (MoveTo(moves="b", to=(1, 1)), "there is no 'b' in the cast"),
         (RaiseEvent(raises="bell"), "not in the list of events"),
         (SetNumber(changes="health", of="a", value=1), "no number `health`"),
-        (HoldResult(holds="three", of="a", result=HeldResult.FAILURE), "has no row `three`"),
-        (HoldResult(holds="one", of="b", result=HeldResult.FAILURE), "there is no 'b'"),
+        (
+            HoldResult(holds="three", of="a", result=HeldResult.FAILURE),
+            "has no row `three`",
+        ),
+        (
+            HoldResult(holds="one", of="b", result=HeldResult.FAILURE),
+            "there is no 'b'",
+        ),
     ):
         with pytest.raises(ProjectError, match=said):
-            branch_order(parent, 3, (action,), folder / "no.take", trusted=False)
+            branch_order(
+                parent, 3, (action,), folder / "no.take", trusted=False
+            )
     with pytest.raises(TakeError, match="branch off before that"):
-        branch_order(parent, parent.ticks, (), folder / "no.take", trusted=False)
+        branch_order(
+            parent, parent.ticks, (), folder / "no.take", trusted=False
+        )
 
 
-def test_a_take_that_cannot_be_played_again_has_no_branches(folder: Path) -> None:
+def test_a_take_that_cannot_be_played_again_has_no_branches(
+    folder: Path,
+) -> None:
     parent = waiting()
     other = waiting(0.2)
     branch = branched(parent, 9, (), folder)
-    with pytest.raises(TakeError, match=r"cannot be played again as it was: at 0\.20 s"):
+    with pytest.raises(
+        TakeError, match=r"cannot be played again as it was: at 0\.20 s"
+    ):
         check_past(other, branch)
 
 

@@ -1,4 +1,6 @@
-"""Causes: every sentence can be said, and every cause survives being written down."""
+"""Causes: every sentence can be said, and every cause survives being written
+down.
+"""
 
 import pytest
 from hypothesis import given
@@ -18,7 +20,9 @@ FACTS = st.dictionaries(
 
 
 @given(st.sampled_from(sorted(SENTENCES)), FACTS)
-def test_a_cause_survives_being_written_down(kind: str, facts: dict[str, object]) -> None:
+def test_a_cause_survives_being_written_down(
+    kind: str, facts: dict[str, object]
+) -> None:
     made = Cause(kind, facts)  # type: ignore[arg-type]
     assert Cause.from_json(made.json) == made
     assert "\n" not in made.json
@@ -41,7 +45,10 @@ def test_facts_are_said_with_the_unit_their_name_ends_in() -> None:
 
 
 def test_a_row_in_a_sentence_is_told_apart() -> None:
-    assert list(cause("taken_over", row="esc").parts()) == [("row", "esc"), ("", " took its place")]
+    assert list(cause("taken_over", row="esc").parts()) == [
+        ("row", "esc"),
+        ("", " took its place"),
+    ]
 
 
 def test_a_kind_without_a_sentence_is_a_mistake() -> None:

@@ -1,5 +1,5 @@
-"""Generated source: it is shown in tracebacks, forgotten with its code, and fits what it
-touches.
+"""Generated source: it is shown in tracebacks, forgotten with its code, and
+fits what it touches.
 """
 
 import ast
@@ -13,12 +13,18 @@ import pytest
 from umbrant.catalog.codegen import path
 from umbrant.catalog.codegen.functions import compile_maker
 from umbrant.catalog.codegen.path import REPORTED_STEP, STEP, TICK, SteppedWork
-from umbrant.catalog.protocols import GuardTakeOver, GuardWhileRunning, TimedCheck
+from umbrant.catalog.protocols import (
+    GuardTakeOver,
+    GuardWhileRunning,
+    TimedCheck,
+)
 
 
 def test_a_line_of_generated_source_stands_in_the_traceback() -> None:
     make = compile_maker(
-        "def make(x):\n    def f():\n        return x / 0\n    return f\n", "sum", {}
+        "def make(x):\n    def f():\n        return x / 0\n    return f\n",
+        "sum",
+        {},
     )
     with pytest.raises(ZeroDivisionError) as failed:
         make(1)()
@@ -54,7 +60,9 @@ def attributes(source: str, of: str) -> set[str]:
 
 
 @pytest.mark.parametrize("end", [TICK, STEP, REPORTED_STEP])
-def test_a_path_takes_nothing_of_its_end_but_what_the_protocol_has(end: Any) -> None:
+def test_a_path_takes_nothing_of_its_end_but_what_the_protocol_has(
+    end: Any,
+) -> None:
     body = "\n".join(f"        {line}" for line in end.lines.splitlines())
     source = f"def f():\n    {end.begins}\n    while True:\n{body}\n"
     known = {*dir(SteppedWork), *SteppedWork.__annotations__, "cause"}
@@ -70,8 +78,13 @@ def test_a_path_takes_nothing_of_its_end_but_what_the_protocol_has(end: Any) -> 
         (path._RECORDED_TAKE_OVER, GuardTakeOver),
     ],
 )
-def test_the_lines_of_a_check_use_its_own_fields_alone(lines: str, check: Any) -> None:
+def test_the_lines_of_a_check_use_its_own_fields_alone(
+    lines: str, check: Any
+) -> None:
     source = lines.replace("{result}", "result").replace("{n}", "")
-    tree = ast.parse("while True:\n" + "\n".join(f"    {line}" for line in source.splitlines()))
+    tree = ast.parse(
+        "while True:\n"
+        + "\n".join(f"    {line}" for line in source.splitlines())
+    )
     names = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
     assert names - {"now_s", "me", "status", "result"} <= set(check._fields)

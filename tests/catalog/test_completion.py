@@ -6,7 +6,13 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Family
-from umbrant.catalog.language.completion import BLANK, Completion, Vocabulary, blanks, completions
+from umbrant.catalog.language.completion import (
+    BLANK,
+    Completion,
+    Vocabulary,
+    blanks,
+    completions,
+)
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.validation import open_project
 from umbrant.catalog.validation.names import names_in
@@ -48,7 +54,9 @@ def test_within_a_phrase_only_what_its_part_takes_is_offered() -> None:
     assert "gulls" in offered("nearest of ")
 
 
-def test_a_blank_offers_what_it_takes_and_a_number_a_key_that_holds_one() -> None:
+def test_a_blank_offers_what_it_takes_and_a_number_a_key_that_holds_one() -> (
+    None
+):
     assert "visitor" in offered("", "target")
     assert offered("", "100 m") == sorted(
         name for name, key in KEYS.items() if key.type == "number"
@@ -62,7 +70,9 @@ def test_only_the_last_part_of_a_condition_is_completed() -> None:
 
 
 def test_every_phrase_reads_as_a_condition_once_its_blanks_are_filled() -> None:
-    """With something that each part takes: a name of the scene, a key, a number or a row."""
+    """With something that each part takes: a name of the scene, a key, a number
+    or a row.
+    """
     row = PROJECT.behavior("warden").rows[0].name
     special = {
         "row": row,
@@ -91,7 +101,11 @@ def test_every_phrase_reads_as_a_condition_once_its_blanks_are_filled() -> None:
     assert len(seen) > len(list(BUILTIN.family(Family.SENSE))) * 0.6
 
 
-@given(st.text(max_size=30), st.integers(0, 30), st.sampled_from(["", "target", "zone", "9 m"]))
+@given(
+    st.text(max_size=30),
+    st.integers(0, 30),
+    st.sampled_from(["", "target", "zone", "9 m"]),
+)
 def test_any_text_can_be_completed_and_keeps_what_stands_before(
     text: str, cursor: int, blank: str
 ) -> None:

@@ -15,8 +15,14 @@ from umbrant.model.values import KeyType
 
 
 def test_everything_about_a_kind_follows_from_its_declaration() -> None:
-    @action("ring {bell} within {reach}[ loudly {loud}]", success="it rang", failure="no bell")
-    def ring_bell(me: Me, bell: Target, *, reach: Metres = 1.5, loud: bool = False) -> Steps:
+    @action(
+        "ring {bell} within {reach}[ loudly {loud}]",
+        success="it rang",
+        failure="no bell",
+    )
+    def ring_bell(
+        me: Me, bell: Target, *, reach: Metres = 1.5, loud: bool = False
+    ) -> Steps:
         """Rings a bell.
 
         bell: which bell
@@ -38,9 +44,17 @@ def test_everything_about_a_kind_follows_from_its_declaration() -> None:
         True,
         (KeyType.POINT, KeyType.AGENT, KeyType.PROP),
     )
-    assert (reach.default, reach.quantity.unit, reach.quantity.low) == (1.5, "m", 0)
+    assert (reach.default, reach.quantity.unit, reach.quantity.low) == (
+        1.5,
+        "m",
+        0,
+    )
     assert (loud.type, loud.default) == (ParamType.YES_NO, False)
-    assert [words or param.name for words, param in ring_bell.phrase_parts() if words or param] == [
+    assert [
+        words or param.name
+        for words, param in ring_bell.phrase_parts()
+        if words or param
+    ] == [
         "ring",
         "bell",
         "within",
@@ -97,7 +111,9 @@ def test_an_expression_that_names_no_parameter_is_a_mistake() -> None:
         return True
 
     with pytest.raises(DeclarationError, match="in line it names 'key'"):
-        sense("at hand", gives=KeyType.YES_NO, in_line="{key}.value is not None")(at_hand)
+        sense(
+            "at hand", gives=KeyType.YES_NO, in_line="{key}.value is not None"
+        )(at_hand)
 
 
 def test_two_kinds_of_one_name_are_a_mistake() -> None:
@@ -108,7 +124,9 @@ def test_two_kinds_of_one_name_are_a_mistake() -> None:
     modules = []
     for name in ("one", "other"):
         module = types.ModuleType(name)
-        copied = types.FunctionType(twin.__code__, {"__name__": name, "Me": Me}, "twin")
+        copied = types.FunctionType(
+            twin.__code__, {"__name__": name, "Me": Me}, "twin"
+        )
         copied.__doc__ = twin.__doc__
         kind = sense("twin", gives=KeyType.YES_NO)(copied)
         kind.run.__module__ = name
@@ -148,7 +166,12 @@ def test_a_composite_whose_facts_do_not_agree_is_refused_at_import(
     facts: dict[str, Any], says: str
 ) -> None:
     declare = composite(
-        "", success="one did", failure="none did", summary="tries", can_end=either, **facts
+        "",
+        success="one did",
+        failure="none did",
+        summary="tries",
+        can_end=either,
+        **facts,
     )
     with pytest.raises(DeclarationError, match=says):
         declare(Chooser)
@@ -163,7 +186,11 @@ def test_a_composite_or_a_decorator_must_say_what_it_can_come_to() -> None:
 
 def test_what_is_asked_of_kinds_in_general_stands_on_them() -> None:
     kinds = BUILTIN.kinds
-    assert [each.id for each in kinds.values() if each.is_gate] == ["cooldown", "chance", "at_most"]
+    assert [each.id for each in kinds.values() if each.is_gate] == [
+        "cooldown",
+        "chance",
+        "at_most",
+    ]
     assert [each.id for each in kinds.values() if each.allows_take_over] == [
         "selector",
         "sequence",
@@ -171,4 +198,6 @@ def test_what_is_asked_of_kinds_in_general_stands_on_them() -> None:
     inverted = kinds["invert"].can_end({}, [PossibleOutcomes(True, False)])
     assert inverted == PossibleOutcomes(False, True)
     final = kinds["final"].can_end({"result": "failure"}, [])
-    assert kinds["machine"].can_end({}, [final]) == PossibleOutcomes(False, True)
+    assert kinds["machine"].can_end({}, [final]) == PossibleOutcomes(
+        False, True
+    )

@@ -1,5 +1,5 @@
-"""The condition language: any text gives a clean error or a tree that prints back; answers are
-three-valued.
+"""The condition language: any text gives a clean error or a tree that prints
+back; answers are three-valued.
 """
 
 import math
@@ -12,12 +12,21 @@ from hypothesis import strategies as st
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.codegen.expression import BoundSense
-from umbrant.catalog.language.atom_results import COMPARISON_OPERATORS, AtomResult
+from umbrant.catalog.language.atom_results import (
+    COMPARISON_OPERATORS,
+    AtomResult,
+)
 from umbrant.catalog.language.bound_condition import BoundCondition
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.grid import evaluate_on_grid
 from umbrant.catalog.language.phrases import PhrasePieceKind, pieces, spoken
-from umbrant.catalog.language.tree import LanguageError, NumberTerm, SenseCall, parse, source
+from umbrant.catalog.language.tree import (
+    LanguageError,
+    NumberTerm,
+    SenseCall,
+    parse,
+    source,
+)
 from umbrant.catalog.language.written import (
     WrittenNumberChange,
     WrittenPart,
@@ -66,14 +75,22 @@ class Values:
 
     def sense(self, evaluate: SenseCall) -> BoundSense:
         return BoundSense(
-            lambda: Reading(self.values.get(source(evaluate).replace("(visitor)", "_visitor")))
+            lambda: Reading(
+                self.values.get(
+                    source(evaluate).replace("(visitor)", "_visitor")
+                )
+            )
         )
 
 
-def evaluated(text: str, **values: Value | None) -> tuple[bool, dict[int, AtomResult | None]]:
+def evaluated(
+    text: str, **values: Value | None
+) -> tuple[bool, dict[int, AtomResult | None]]:
     """The answer, and what was told of each atom."""
     reported: dict[int, AtomResult | None] = {}
-    return BoundCondition(parse(text), Values(**values), reported.__setitem__).evaluate(), reported
+    return BoundCondition(
+        parse(text), Values(**values), reported.__setitem__
+    ).evaluate(), reported
 
 
 def answer(text: str, **values: Value | None) -> bool:
@@ -98,7 +115,13 @@ def answer(text: str, **values: Value | None) -> bool:
     ],
 )
 def test_conditions_mean_what_they_say(text: str, expected: bool) -> None:
-    values = {"n": 2.0, "flag": True, "raining": False, "mood": "calm", "distance_visitor": 5.0}
+    values = {
+        "n": 2.0,
+        "flag": True,
+        "raining": False,
+        "mood": "calm",
+        "distance_visitor": 5.0,
+    }
     assert faults(text, KEYS, BUILTIN) == []
     assert answer(text, **values) is expected
 
@@ -131,24 +154,38 @@ def test_asking_reports_what_is_found_and_leaves_out_what_is_written_and_what_wa
     assert third == AtomResult(False, 0.5, 2.0)
     assert fourth is None
     written = written_parts(parse(text), BUILTIN)
-    assert written == (WrittenPart(right=6.0), WrittenPart(left=4.0), WrittenPart(), WrittenPart())
+    assert written == (
+        WrittenPart(right=6.0),
+        WrittenPart(left=4.0),
+        WrittenPart(),
+        WrittenPart(),
+    )
 
 
-def test_a_condition_takes_other_numbers_and_remembers_what_it_reported() -> None:
+def test_a_condition_takes_other_numbers_and_remembers_what_it_reported() -> (
+    None
+):
     reported: list[int] = []
     condition = BoundCondition(
-        parse("n < 6 or n > 9"), Values(n=7.0), lambda atom, _: reported.append(atom)
+        parse("n < 6 or n > 9"),
+        Values(n=7.0),
+        lambda atom, _: reported.append(atom),
     )
     assert not condition.evaluate()
     assert condition.renumber(parse("n < 6 or n > 6.5"), 1)
     assert condition.evaluate()
-    # Of the second atom alone the answer is another one; what was found is what it was.
+    # Of the second atom alone the answer is another one; what was found is what
+    # it was.
     assert reported == [0, 1, 1]
 
 
-@pytest.mark.parametrize("text", ["n < 6 or n > 9", "n < 6", "n > 6 or n > 9", "m < 5 or n > 9"])
+@pytest.mark.parametrize(
+    "text", ["n < 6 or n > 9", "n < 6", "n > 6 or n > 9", "m < 5 or n > 9"]
+)
 def test_a_condition_is_not_given_the_numbers_of_another(text: str) -> None:
-    condition = BoundCondition(parse("n < 5 or n > 9"), Values(n=5.5, m=0.0), discard)
+    condition = BoundCondition(
+        parse("n < 5 or n > 9"), Values(n=5.5, m=0.0), discard
+    )
     assert condition.renumber(parse(text), 1) is (text == "n < 6 or n > 9")
     assert condition.evaluate() is (text == "n < 6 or n > 9")
 
@@ -157,7 +194,11 @@ def test_a_condition_is_not_given_the_numbers_of_another(text: str) -> None:
     ("before", "after", "found"),
     [
         ("n < 5", "n < 6", [WrittenNumberChange(0, 5.0, 6.0, "<")]),
-        ("flag and 5 < n", "flag and 6 < n", [WrittenNumberChange(1, 5.0, 6.0, "<", is_left=True)]),
+        (
+            "flag and 5 < n",
+            "flag and 6 < n",
+            [WrittenNumberChange(1, 5.0, 6.0, "<", is_left=True)],
+        ),
         (
             "not can_see(who, within=3)",
             "not can_see(who, within=4)",
@@ -169,7 +210,11 @@ def test_a_condition_is_not_given_the_numbers_of_another(text: str) -> None:
         ("n + 1 < 5", "n + 2 < 5", None),
         ("can_see(who, within=3)", "can_see(who)", None),
         ("heard('bark', within=3)", "heard('bark', within=4)", None),
-        ("count_of('gulls', within=3) > 1", "count_of('gulls', within=4) > 1", None),
+        (
+            "count_of('gulls', within=3) > 1",
+            "count_of('gulls', within=4) > 1",
+            None,
+        ),
         ("random(0, 1) < 0.5", "random(0, 2) < 0.5", None),
     ],
 )
@@ -190,17 +235,27 @@ def test_a_number_changes_an_answer_just_where_it_is_another_one(
 ) -> None:
     before, after, measured = numbers
     truths = [
-        COMPARISON_OPERATORS[sign](*((each, measured) if is_left else (measured, each)))
+        COMPARISON_OPERATORS[sign](
+            *((each, measured) if is_left else (measured, each))
+        )
         for each in (before, after)
     ]
     change = WrittenNumberChange(0, before, after, sign, is_left)
     left, right = (None, measured) if is_left else (measured, None)
-    assert change.may_change(truths[0], left, right) is (truths[0] is not truths[1])
+    assert change.may_change(truths[0], left, right) is (
+        truths[0] is not truths[1]
+    )
 
 
 def test_a_range_changes_an_answer_between_the_old_one_and_the_new() -> None:
     wider = WrittenNumberChange(0, 3.0, 4.0)
-    found = [(False, 5.0), (False, 4.0), (False, 3.5), (True, 3.0), (None, None)]
+    found = [
+        (False, 5.0),
+        (False, 4.0),
+        (False, 3.5),
+        (True, 3.0),
+        (None, None),
+    ]
     assert [wider.may_change(truth, away, None) for truth, away in found] == [
         False,
         True,
@@ -213,7 +268,9 @@ def test_a_range_changes_an_answer_between_the_old_one_and_the_new() -> None:
 def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
     values, reported = Values(n=2.0, m=3.0), []
     asker = BoundCondition(
-        parse("n < 6 and m > 1"), values, lambda atom, found: reported.append((atom, found))
+        parse("n < 6 and m > 1"),
+        values,
+        lambda atom, found: reported.append((atom, found)),
     )
     for n in (2.0, 2.0, 7.0, 7.0, 3.0):
         values.values["n"] = n
@@ -229,7 +286,9 @@ def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
 
 
 class InLine(Values):
-    """A scope whose one sense, `is_set`, is written out, or asked by its function."""
+    """A scope whose one sense, `is_set`, is written out, or asked by its
+    function.
+    """
 
     def __init__(self, in_line: str, **values: Value | None) -> None:
         super().__init__(**values)
@@ -237,15 +296,26 @@ class InLine(Values):
 
     def sense(self, evaluate: SenseCall) -> BoundSense:
         held = self.key(getattr(evaluate.args[0], "key", ""))
-        return BoundSense(lambda: held.value is not None, self.in_line, {"key": held})
+        return BoundSense(
+            lambda: held.value is not None, self.in_line, {"key": held}
+        )
 
 
 @pytest.mark.parametrize(
-    "text", ["is_set(n)", "not is_set(n)", "flag and is_set(n)", "is_set(n) == flag or n > 1"]
+    "text",
+    [
+        "is_set(n)",
+        "not is_set(n)",
+        "flag and is_set(n)",
+        "is_set(n) == flag or n > 1",
+    ],
 )
 @given(
     st.lists(
-        st.tuples(st.sampled_from([None, 1.0, 2.0]), st.sampled_from([None, True, False])),
+        st.tuples(
+            st.sampled_from([None, 1.0, 2.0]),
+            st.sampled_from([None, True, False]),
+        ),
         max_size=8,
     )
 )
@@ -258,7 +328,9 @@ def test_a_sense_in_line_answers_and_tells_as_it_does_when_asked(
         asker = BoundCondition(
             parse(text),
             scope,
-            lambda atom, found, reported=reported: reported.append((atom, found)),
+            lambda atom, found, reported=reported: reported.append(
+                (atom, found)
+            ),
         )
         for n, flag in steps:
             scope.values.update(n=n, flag=flag)
@@ -319,7 +391,9 @@ def test_a_fault_stands_under_the_word_that_is_wrong() -> None:
 
 
 @given(st.text(max_size=60))
-def test_any_text_gives_a_clean_error_or_a_tree_that_prints_back(text: str) -> None:
+def test_any_text_gives_a_clean_error_or_a_tree_that_prints_back(
+    text: str,
+) -> None:
     try:
         tree = parse(text)
     except LanguageError as error:
@@ -337,7 +411,9 @@ EXPRESSIONS = st.recursive(
     max_leaves=4,
 )
 COMPARED = st.tuples(
-    EXPRESSIONS, st.sampled_from(["<", "<=", ">", ">=", "==", "!="]), EXPRESSIONS
+    EXPRESSIONS,
+    st.sampled_from(["<", "<=", ">", ">=", "==", "!="]),
+    EXPRESSIONS,
 ).map(" ".join)
 CONDITIONS = st.recursive(
     COMPARED | st.sampled_from(["flag", "raining", "yes"]),
@@ -353,37 +429,57 @@ NUMBERS = st.none() | st.sampled_from([0.0, 0.5, 2.0, -3.0, 7.25])
 YES_NO = st.none() | st.booleans()
 
 
-@given(CONDITIONS, st.lists(st.tuples(NUMBERS, NUMBERS, YES_NO, YES_NO), min_size=1, max_size=6))
+@given(
+    CONDITIONS,
+    st.lists(
+        st.tuples(NUMBERS, NUMBERS, YES_NO, YES_NO), min_size=1, max_size=6
+    ),
+)
 def test_a_grid_gives_the_same_answers_as_asking_one_at_a_time(
-    text: str, cases: list[tuple[float | None, float | None, bool | None, bool | None]]
+    text: str,
+    cases: list[tuple[float | None, float | None, bool | None, bool | None]],
 ) -> None:
     tree = parse(text)
     columns = list(zip(*cases, strict=True))
     names = ("n", "m", "flag", "raining")
     grid = {
-        name: np.array([math.nan if each is None else float(each) for each in column])
+        name: np.array(
+            [math.nan if each is None else float(each) for each in column]
+        )
         for name, column in zip(names, columns, strict=True)
     }
     answers = np.broadcast_to(evaluate_on_grid(tree, grid), (len(cases),))
     for case, found in zip(cases, answers, strict=True):
-        assert (found == 1.0) == answer(text, **dict(zip(names, case, strict=True)))
+        assert (found == 1.0) == answer(
+            text, **dict(zip(names, case, strict=True))
+        )
 
 
 @given(CONDITIONS, st.tuples(NUMBERS, NUMBERS, YES_NO, YES_NO))
 def test_an_answer_is_the_same_whether_or_not_anybody_is_told(
-    text: str, given_: tuple[float | None, float | None, bool | None, bool | None]
+    text: str,
+    given_: tuple[float | None, float | None, bool | None, bool | None],
 ) -> None:
     n, m, flag, raining = given_
     values = Values(n=n, m=m, flag=flag, raining=raining)
-    reported = BoundCondition(parse(text), values, lambda atom, found: None).evaluate()
+    reported = BoundCondition(
+        parse(text), values, lambda atom, found: None
+    ).evaluate()
     assert BoundCondition(parse(text), values, discard).evaluate() is reported
 
 
 def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:
     tree = parse("can_see(visitor, within=8) and not n < 0.5")
     assert spoken(tree, BUILTIN) == "can see visitor within 8 m and not n < 0.5"
-    numbers = [piece for piece in pieces(tree, BUILTIN) if piece.kind is PhrasePieceKind.NUMBER]
-    assert [(piece.value, piece.span) for piece in numbers] == [(8.0, (24, 25)), (0.5, (39, 42))]
+    numbers = [
+        piece
+        for piece in pieces(tree, BUILTIN)
+        if piece.kind is PhrasePieceKind.NUMBER
+    ]
+    assert [(piece.value, piece.span) for piece in numbers] == [
+        (8.0, (24, 25)),
+        (0.5, (39, 42)),
+    ]
     assert numbers[0].quantity.unit == "m"
 
 

@@ -20,7 +20,9 @@ from umbrant.project_nodes import project_catalog
         ("x" * 90, "x" * 40),
     ],
 )
-def test_it_declares_a_node_of_its_title_that_no_other_has(title: str, name: str) -> None:
+def test_it_declares_a_node_of_its_title_that_no_other_has(
+    title: str, name: str
+) -> None:
     file = new_node_file(title, BUILTIN.kinds, [])
     project = Project(cover=Cover(title="T", scenario="s"), nodes=(file,))
     declared = project_catalog(project)

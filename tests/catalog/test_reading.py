@@ -1,4 +1,6 @@
-"""Conditions are typed as they are read: what the phrase writer writes reads back as the same."""
+"""Conditions are typed as they are read: what the phrase writer writes reads
+back as the same.
+"""
 
 import pytest
 from hypothesis import given, settings
@@ -90,7 +92,9 @@ TYPED = {
 
 
 @pytest.mark.parametrize("typed", TYPED)
-def test_what_is_typed_as_it_is_read_is_stored_in_its_call_form(typed: str) -> None:
+def test_what_is_typed_as_it_is_read_is_stored_in_its_call_form(
+    typed: str,
+) -> None:
     assert typed_condition(typed, KEYS, BUILTIN, NAMES) == (TYPED[typed], [])
 
 
@@ -119,7 +123,11 @@ def test_a_wrong_word_is_named_with_the_nearest_that_would_be_right(
 
 @pytest.mark.parametrize(
     ("typed", "says"),
-    [("distance to", "missing at the end"), ("", "empty"), ("n >", "missing at the end")],
+    [
+        ("distance to", "missing at the end"),
+        ("", "empty"),
+        ("n >", "missing at the end"),
+    ],
 )
 def test_what_is_not_finished_says_so(typed: str, says: str) -> None:
     _, found = typed_condition(typed, KEYS, BUILTIN, NAMES)
@@ -128,8 +136,14 @@ def test_what_is_not_finished_says_so(typed: str, says: str) -> None:
 
 def test_a_key_that_is_named_like_a_small_word_is_read_as_the_key() -> None:
     keys = {**KEYS, "to": Key(name="to", type=KeyType.AGENT)}
-    assert typed_condition("distance to to < 3", keys, BUILTIN, NAMES)[0] == "distance(to) < 3"
-    assert typed_condition("distance to < 3", keys, BUILTIN, NAMES)[0] == "distance(to) < 3"
+    assert (
+        typed_condition("distance to to < 3", keys, BUILTIN, NAMES)[0]
+        == "distance(to) < 3"
+    )
+    assert (
+        typed_condition("distance to < 3", keys, BUILTIN, NAMES)[0]
+        == "distance(to) < 3"
+    )
 
 
 def test_a_call_with_a_fault_keeps_its_own_message() -> None:
@@ -177,7 +191,9 @@ SUMS = st.recursive(
     ),
     max_leaves=4,
 )
-COMPARED = st.tuples(SUMS, st.sampled_from(["<", "<=", ">", ">=", "!="]), SUMS).map(" ".join)
+COMPARED = st.tuples(
+    SUMS, st.sampled_from(["<", "<=", ">", ">=", "!="]), SUMS
+).map(" ".join)
 CONDITIONS = st.recursive(
     QUESTIONS | COMPARED,
     lambda inner: (
@@ -200,12 +216,17 @@ def test_what_is_written_reads_back_as_the_same_condition(text: str) -> None:
 
 
 def normal(tree: ConditionTree) -> object:
-    """A condition with the arguments of its senses by name, however they were given."""
+    """A condition with the arguments of its senses by name, however they were
+    given.
+    """
     match tree:
         case SenseCall(sense=sense):
             kind = BUILTIN.get(sense, Family.SENSE)
             assert kind is not None
-            return sense, {name: normal(each) for name, each in bound_args(tree, kind).items()}
+            return sense, {
+                name: normal(each)
+                for name, each in bound_args(tree, kind).items()
+            }
         case Negation(part=part):
             return "not", normal(part)
         case Conjunction(parts=parts) | Disjunction(parts=parts):
@@ -227,7 +248,9 @@ WORDS = st.sampled_from(SOME_WORDS.split())
 
 @settings(max_examples=150, deadline=None)
 @given(st.lists(WORDS, max_size=12).map(" ".join) | st.text(max_size=40))
-def test_any_text_is_read_or_gives_a_message_under_one_of_its_words(text: str) -> None:
+def test_any_text_is_read_or_gives_a_message_under_one_of_its_words(
+    text: str,
+) -> None:
     stored, found = typed_condition(text, KEYS, BUILTIN, NAMES)
     if found:
         assert stored == text
@@ -247,7 +270,10 @@ def test_a_text_that_is_no_condition_raises_under_the_word() -> None:
 @pytest.mark.parametrize(
     ("typed", "stored"),
     [
-        ("distance(visitor, 'the old gate') < 3", "distance_between(visitor, 'the old gate') < 3"),
+        (
+            "distance(visitor, 'the old gate') < 3",
+            "distance_between(visitor, 'the old gate') < 3",
+        ),
         ("distance(visitor, odo) < 3", "distance_between(visitor, 'odo') < 3"),
         ("stat(odo, energy) < 0.5", "stat_of('odo', 'energy') < 0.5"),
         (
@@ -256,16 +282,27 @@ def test_a_text_that_is_no_condition_raises_under_the_word() -> None:
         ),
     ],
 )
-def test_a_call_is_stored_as_the_language_has_it(typed: str, stored: str) -> None:
+def test_a_call_is_stored_as_the_language_has_it(
+    typed: str, stored: str
+) -> None:
     assert typed_condition(typed, KEYS, BUILTIN, NAMES) == (stored, [])
 
 
 def test_what_is_wrong_with_a_call_is_told_of_all_that_was_typed() -> None:
-    text, found = typed_condition("distance(visitor, odoo) < 3", KEYS, BUILTIN, NAMES)
+    text, found = typed_condition(
+        "distance(visitor, odoo) < 3", KEYS, BUILTIN, NAMES
+    )
     assert text == "distance(visitor, odoo) < 3"
-    assert [(each.message, each.span) for each in found] == [("`odoo` is no key.", (0, len(text)))]
+    assert [(each.message, each.span) for each in found] == [
+        ("`odoo` is no key.", (0, len(text)))
+    ]
 
 
-def test_a_known_word_in_the_wrong_place_is_told_with_the_phrase_it_belongs_to() -> None:
+def test_a_known_word_in_the_wrong_place_is_told_with_the_phrase_it_belongs_to() -> (
+    None
+):
     _, found = typed_condition("can see within 8 visitor", KEYS, BUILTIN, NAMES)
-    assert found[0].message == "`within` cannot stand here. Write: can see … within …."
+    assert (
+        found[0].message
+        == "`within` cannot stand here. Write: can see … within …."
+    )

@@ -1,4 +1,6 @@
-"""Recipes: each is put into a new project, is fine there, and does what it says."""
+"""Recipes: each is put into a new project, is fine there, and does what it
+says.
+"""
 
 import pytest
 
@@ -32,11 +34,15 @@ RUNS = {
     "utility": ("bed", "sleep", "fresh", "table", "meal", "full", "do"),
     "bands": ("stand", "go", "hit", "pause", "seen", "close", "out", "lost"),
 }
-"""The rows of each recipe that run in two minutes in which somebody comes and goes."""
+"""The rows of each recipe that run in two minutes in which somebody comes and
+goes.
+"""
 
 
 def visited(made: Project) -> Project:
-    """The project with a visitor who can be hurt, and who comes near and goes away again."""
+    """The project with a visitor who can be hurt, and who comes near and goes
+    away again.
+    """
     scenario = made.scenarios[0]
     near, far = (6.0, 4.0), (22.0, 12.0)
     walk = tuple(
@@ -51,7 +57,9 @@ def visited(made: Project) -> Project:
         )
     )
     cast = list(scenario.cast)
-    body = cast[1].body.model_copy(update={"stats": {"health": Stat()}, "walk_m_s": 1.4})
+    body = cast[1].body.model_copy(
+        update={"stats": {"health": Stat()}, "walk_m_s": 1.4}
+    )
     cast[1] = cast[1].model_copy(update={"walk": walk, "body": body})
     gone = Cue(at_s=45.0, does=MoveTo(moves="visitor", to=(1.0, 13.0)))
     update = {"cast": tuple(cast), "cues": (gone,), "seconds": 120.0}
@@ -63,7 +71,12 @@ def inserted(recipe: Recipe, made: Project | None = None) -> Inserted:
     made = made or new_project("New")
     top = made.behaviors[0].rows[0]
     return insert_recipe(
-        made, made.behaviors[0].name, recipe, after=None, under=top.id, scenario="day"
+        made,
+        made.behaviors[0].name,
+        recipe,
+        after=None,
+        under=top.id,
+        scenario="day",
     )
 
 
@@ -91,7 +104,12 @@ def test_a_recipe_is_fine_where_it_is_put_and_does_what_it_says(
     ran = names_that_ran(take, made, recipe)
     assert set(RUNS[recipe.id]) <= ran
     leaves = {each.row.id for each in _leaves(recipe.top)}
-    assert leaves - ran <= {"seen", "lost", "close", "out"} | {"pick", "tired", "empty", "able"}
+    assert leaves - ran <= {"seen", "lost", "close", "out"} | {
+        "pick",
+        "tired",
+        "empty",
+        "able",
+    }
     assert set(RUNS) == set(BY_ID)
 
 
@@ -129,16 +147,25 @@ def test_keys_that_are_there_are_used_and_others_are_made() -> None:
 
 
 def test_a_key_of_another_type_keeps_its_name() -> None:
-    made = declare_key(new_project("New"), "guard", Key(name="last_seen", type=KeyType.NUMBER))
+    made = declare_key(
+        new_project("New"), "guard", Key(name="last_seen", type=KeyType.NUMBER)
+    )
     put_in = inserted(BY_ID["chase"], made)
     assert put_in.new_keys == ("target_seen", "last_seen_2")
     assert validate(put_in.project, BUILTIN) == []
-    upkeep = next(each for each in put_in.project.behaviors[0].rows if each.upkeep).upkeep[0]
+    upkeep = next(
+        each for each in put_in.project.behaviors[0].rows if each.upkeep
+    ).upkeep[0]
     assert upkeep.args["where"] == KeyRef(key="last_seen_2")
 
 
 def test_a_stage_without_places_gets_points() -> None:
     made = new_project("New")
-    bare = made.model_copy(update={"stages": (made.stages[0].model_copy(update={"places": ()}),)})
-    rows = {each.name: each for each in inserted(BY_ID["guard"], bare).project.behaviors[0].rows}
+    bare = made.model_copy(
+        update={"stages": (made.stages[0].model_copy(update={"places": ()}),)}
+    )
+    rows = {
+        each.name: each
+        for each in inserted(BY_ID["guard"], bare).project.behaviors[0].rows
+    }
     assert rows["To the post"].args["target"] == (4.0, 3.0)

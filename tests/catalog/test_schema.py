@@ -21,7 +21,11 @@ SCHEMA = project_schema(BUILTIN, ALSO)
 
 def validator(kind: str) -> Draft202012Validator:
     return Draft202012Validator(
-        {"$schema": SCHEMA["$schema"], "$defs": SCHEMA["$defs"], "$ref": f"#/$defs/{kind}"}
+        {
+            "$schema": SCHEMA["$schema"],
+            "$defs": SCHEMA["$defs"],
+            "$ref": f"#/$defs/{kind}",
+        }
     )
 
 
@@ -29,7 +33,9 @@ def test_it_is_a_schema_of_the_2020_12_draft() -> None:
     Draft202012Validator.check_schema(SCHEMA)
 
 
-@pytest.mark.parametrize("path", sorted(DEMO.rglob("*.json")), ids=lambda path: path.name)
+@pytest.mark.parametrize(
+    "path", sorted(DEMO.rglob("*.json")), ids=lambda path: path.name
+)
 def test_the_demos_files_follow_it(path: Path) -> None:
     names = {
         "behaviors": "Behavior",
@@ -38,21 +44,31 @@ def test_the_demos_files_follow_it(path: Path) -> None:
         "scenarios": "Scenario",
         "expectations": "Expectation",
     }
-    kind = names.get(path.parent.name, {"events.json": "EventList"}.get(path.name, "Cover"))
+    kind = names.get(
+        path.parent.name, {"events.json": "EventList"}.get(path.name, "Cover")
+    )
     assert list(validator(kind).iter_errors(json.loads(path.read_text()))) == []
 
 
 EVERY_FILE = sorted(DEMO.parent.rglob("*.json"))
 
 
-@pytest.mark.parametrize("path", EVERY_FILE, ids=lambda path: str(path.relative_to(DEMO.parent)))
+@pytest.mark.parametrize(
+    "path", EVERY_FILE, ids=lambda path: str(path.relative_to(DEMO.parent))
+)
 def test_the_schema_of_a_project_fits_each_of_its_files(path: Path) -> None:
-    folder = path.parent if path.name in ("project.json", "events.json") else path.parents[1]
+    folder = (
+        path.parent
+        if path.name in ("project.json", "events.json")
+        else path.parents[1]
+    )
     schema = project_schema(project_catalog(read_project(folder)).catalog, ALSO)
     data = json.loads(path.read_text())
     validator = Draft202012Validator(schema)
     assert list(validator.iter_errors(data)) == []
-    assert list(validator.iter_errors({**data, "$schema": "umbrant.json"})) == []
+    assert (
+        list(validator.iter_errors({**data, "$schema": "umbrant.json"})) == []
+    )
     assert list(validator.iter_errors({**data, "garbage": 1}))
 
 
@@ -66,13 +82,21 @@ def test_files_may_name_their_schema_and_keep_it(tmp_path: Path) -> None:
     shutil.copytree(DEMO, folder)
     for path in folder.rglob("*.json"):
         text = path.read_text()
-        path.write_text('{\n  "$schema": "../umbrant.json",' + text.removeprefix("{"))
-    before = {path: json.loads(path.read_text()) for path in folder.rglob("*.json")}
+        path.write_text(
+            '{\n  "$schema": "../umbrant.json",' + text.removeprefix("{")
+        )
+    before = {
+        path: json.loads(path.read_text()) for path in folder.rglob("*.json")
+    }
     save_project(read_project(folder), folder)
-    assert {path: json.loads(path.read_text()) for path in folder.rglob("*.json")} == before
+    assert {
+        path: json.loads(path.read_text()) for path in folder.rglob("*.json")
+    } == before
 
 
-def test_files_of_the_format_before_are_read_and_saved_in_the_present_one(tmp_path: Path) -> None:
+def test_files_of_the_format_before_are_read_and_saved_in_the_present_one(
+    tmp_path: Path,
+) -> None:
     folder = tmp_path / "demo"
     shutil.copytree(DEMO, folder)
     new = read_project(DEMO)
@@ -94,11 +118,15 @@ def test_files_of_the_format_before_are_read_and_saved_in_the_present_one(tmp_pa
         assert path.read_text() == (DEMO / path.relative_to(folder)).read_text()
 
 
-def test_a_format_of_a_later_version_is_refused_with_the_way_out(tmp_path: Path) -> None:
+def test_a_format_of_a_later_version_is_refused_with_the_way_out(
+    tmp_path: Path,
+) -> None:
     folder = tmp_path / "demo"
     shutil.copytree(DEMO, folder)
     cover = folder / "project.json"
-    cover.write_text(cover.read_text().replace("umbrant project 2", "umbrant project 3"))
+    cover.write_text(
+        cover.read_text().replace("umbrant project 2", "umbrant project 3")
+    )
     with pytest.raises(ProjectError, match=r"`format`.*take a newer one"):
         read_project(folder)
 
@@ -106,8 +134,16 @@ def test_a_format_of_a_later_version_is_refused_with_the_way_out(tmp_path: Path)
 @pytest.mark.parametrize(
     ("file", "field", "says"),
     [
-        ("blackboards/quay.json", "keys", "Its fields: name, type, unit, low, high, default"),
-        ("scenarios/dusk.json", "cast", "Its fields: name, title, behavior, group, copies"),
+        (
+            "blackboards/quay.json",
+            "keys",
+            "Its fields: name, type, unit, low, high, default",
+        ),
+        (
+            "scenarios/dusk.json",
+            "cast",
+            "Its fields: name, title, behavior, group, copies",
+        ),
         ("scenarios/dusk.json", "cues", "Its fields: at_s, when, does"),
     ],
 )
@@ -130,7 +166,11 @@ def test_a_wrong_field_is_answered_with_those_that_there_are(
         {"id": "aa", "kind": "move_to", "with": {"reach": -1}},
         {"id": "aa", "kind": "move_to", "with": {"speed": 1}},
         {"id": "aa", "kind": "wait", "with": {"duration": {"mean": 1}}},
-        {"id": "aa", "kind": "wait", "guard": {"when": "x", "watch": "sometimes"}},
+        {
+            "id": "aa",
+            "kind": "wait",
+            "guard": {"when": "x", "watch": "sometimes"},
+        },
         {"id": "a", "kind": "wait"},
     ],
 )

@@ -57,7 +57,9 @@ def test_keys_of_every_type() -> None:
         ("n 0..1 %", "does not belong"),
     ],
 )
-def test_what_is_wrong_is_named_and_the_rest_is_taken(entry: str, says: str) -> None:
+def test_what_is_wrong_is_named_and_the_rest_is_taken(
+    entry: str, says: str
+) -> None:
     found = typed_numbers(f"good 1, {entry}, also 2", ["old"])
     assert list(found.taken) == ["good", "also"]
     (fault,) = found.faults
@@ -68,7 +70,10 @@ def test_what_is_wrong_is_named_and_the_rest_is_taken(entry: str, says: str) -> 
 def test_a_key_of_no_type_is_named() -> None:
     (fault,) = typed_keys("n banana", []).faults
     assert "'banana' is no type" in fault.message
-    assert "does not change by itself" in typed_keys("n 1 +2/s", []).faults[0].message
+    assert (
+        "does not change by itself"
+        in typed_keys("n 1 +2/s", []).faults[0].message
+    )
 
 
 @given(st.text(max_size=60))

@@ -18,20 +18,26 @@ def path_of(collection: Path, name: str) -> Path:
     return (*collection, names.index(name))
 
 
-@pytest.mark.parametrize("path", [("blackboards", "quay", "keys"), ("event_list", "events")])
+@pytest.mark.parametrize(
+    "path", [("blackboards", "quay", "keys"), ("event_list", "events")]
+)
 def test_what_uses_a_thing_names_it(path: Path) -> None:
     for index, each in enumerate(at(QUAY, path)):
         found = uses_of(QUAY, BUILTIN, (*path, index))
         for use in found:
             if use.behavior:
-                row = expand_behavior(QUAY, use.behavior).behavior.row(use.row_id)
+                row = expand_behavior(QUAY, use.behavior).behavior.row(
+                    use.row_id
+                )
                 assert each.name in row.model_dump_json()
             else:
                 assert each.name in str(at(QUAY, use.path))
 
 
 def test_a_key_leads_to_its_rows() -> None:
-    found = uses_of(QUAY, BUILTIN, path_of(("blackboards", "quay", "keys"), "last_seen"))
+    found = uses_of(
+        QUAY, BUILTIN, path_of(("blackboards", "quay", "keys"), "last_seen")
+    )
     assert Use("warden", "chk") in found
     assert Use("warden", "go") in found
     assert Use("warden", "easy") not in found
@@ -49,17 +55,23 @@ def test_one_of_the_cast_leads_to_rows_cues_and_starting_keys() -> None:
 def test_a_place_that_nobody_names_is_used_nowhere() -> None:
     stage = QUAY.stages[0]
     used = {
-        place.name: uses_of(QUAY, BUILTIN, ("stages", stage.name, "places", index))
+        place.name: uses_of(
+            QUAY, BUILTIN, ("stages", stage.name, "places", index)
+        )
         for index, place in enumerate(stage.places)
     }
     named = {name for name, uses in used.items() if uses}
     assert named
-    written = "".join(each.model_dump_json() for each in (*QUAY.behaviors, *QUAY.scenarios))
+    written = "".join(
+        each.model_dump_json() for each in (*QUAY.behaviors, *QUAY.scenarios)
+    )
     for name in used:
         assert (name in named) <= (f'"{name}"' in written or name in written)
 
 
-@pytest.mark.parametrize("path", [("cover",), (), ("stages",), ("scenarios", "dusk", "cues", 0)])
+@pytest.mark.parametrize(
+    "path", [("cover",), (), ("stages",), ("scenarios", "dusk", "cues", 0)]
+)
 def test_what_has_no_name_has_no_uses(path: Path) -> None:
     assert not has_uses(path)
     assert uses_of(QUAY, BUILTIN, path) == []

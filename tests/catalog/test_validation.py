@@ -1,4 +1,6 @@
-"""Projects that do not hold together: every problem is found, placed, and comes with a way out."""
+"""Projects that do not hold together: every problem is found, placed, and comes
+with a way out.
+"""
 
 from pathlib import Path
 
@@ -14,7 +16,10 @@ from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Member, Prop, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef, Spread
 
-KEYS = (Key(name="spot", type=KeyType.POINT), Key(name="n", type=KeyType.NUMBER, low=0, high=1))
+KEYS = (
+    Key(name="spot", type=KeyType.POINT),
+    Key(name="n", type=KeyType.NUMBER, low=0, high=1),
+)
 
 
 def test_the_demo_has_no_problems(demo: Path) -> None:
@@ -49,21 +54,37 @@ def test_the_demo_has_no_problems(demo: Path) -> None:
             "`pace` cannot be 'hop'",
             "walk",
         ),
-        (row("r1", "move_to", "top", target=key("spot"), reach=-1.0), "`reach` is -1", "Change it"),
+        (
+            row("r1", "move_to", "top", target=key("spot"), reach=-1.0),
+            "`reach` is -1",
+            "Change it",
+        ),
         (
             row("r1", "move_to", "top", target=PlaceRef(place="nook")),
             "`target` cannot be 'nook'",
             "corner",
         ),
-        (row("r1", "move_to", "top", target=key("spot"), speed=2.0), "has no `speed`", "There are"),
-        (row("r1", "wait", "top", duration="long"), "`duration` cannot be 'long'", "how long"),
+        (
+            row("r1", "move_to", "top", target=key("spot"), speed=2.0),
+            "has no `speed`",
+            "There are",
+        ),
+        (
+            row("r1", "wait", "top", duration="long"),
+            "`duration` cannot be 'long'",
+            "how long",
+        ),
         (
             row("r1", "wait", "top", duration=Spread(mean=-1, half_width=0)),
             "`duration` is -1",
             "Change it",
         ),
         (row("r1", "check", "top", when="n <"), "not understood", ""),
-        (row("r1", "wait", "top", guard="m < 3"), "`m` is no key", "There are: spot, n."),
+        (
+            row("r1", "wait", "top", guard="m < 3"),
+            "`m` is no key",
+            "There are: spot, n.",
+        ),
         (
             row("r1", "wait", "top", decorators=[("cooldwn", {})]),
             "is no decorator",
@@ -81,34 +102,57 @@ def test_a_problem_names_the_file_the_row_and_the_way_out(
 ) -> None:
     found = validate(project(row("top", "selector"), broken, keys=KEYS))  # type: ignore[arg-type]
     assert len(found) == 1
-    assert (found[0].file, found[0].row, found[0].row_id) == ("behaviors/b.json", "1.1 'r1'", "r1")
+    assert (found[0].file, found[0].row, found[0].row_id) == (
+        "behaviors/b.json",
+        "1.1 'r1'",
+        "r1",
+    )
     assert says in found[0].message
     assert way_out in found[0].remedy
 
 
 def test_rows_in_an_action_and_rows_beside_the_first_are_told() -> None:
-    found = validate(project(row("top", "wait"), row("r1", "wait", "top"), row("other", "wait")))
+    found = validate(
+        project(
+            row("top", "wait"), row("r1", "wait", "top"), row("other", "wait")
+        )
+    )
     assert [problem.row for problem in found] == ["2 'other'", "1 'top'"]
 
 
 def test_scenarios_and_boards_are_checked_too() -> None:
     made = project(
         row("top", "wait"),
-        keys=(Key(name="n", type=KeyType.NUMBER, default=True), Key(name="n", type=KeyType.NUMBER)),
+        keys=(
+            Key(name="n", type=KeyType.NUMBER, default=True),
+            Key(name="n", type=KeyType.NUMBER),
+        ),
         cast=(
             Member(name="a", start=(1, 1)),
             Member(
                 name="p",
                 start=(1, 1),
-                walk=(WalkPoint(at_s=3, to=(2, 2)), WalkPoint(at_s=1, to=(3, 3))),
+                walk=(
+                    WalkPoint(at_s=3, to=(2, 2)),
+                    WalkPoint(at_s=1, to=(3, 3)),
+                ),
             ),
             Member(name="q", start=(1, 1), behavior="c"),
-            Member(name="z", start=(1, 1), behavior="b", keys={"m": 1.0, "n": "text"}),
+            Member(
+                name="z",
+                start=(1, 1),
+                behavior="b",
+                keys={"m": 1.0, "n": "text"},
+            ),
         ),
         props=(Prop(name="lamp", group="lamps", at=(1, 1)),),
     )
     made = made.model_copy(
-        update={"cover": made.cover.model_copy(update={"scenario": "t", "format": "other 9"})}
+        update={
+            "cover": made.cover.model_copy(
+                update={"scenario": "t", "format": "other 9"}
+            )
+        }
     )
     problem_texts = "\n".join(str(problem) for problem in validate(made))
     for part in (
@@ -133,7 +177,9 @@ def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
         .replace('"lamp_oil > 0.7"', '"lamp_ol > 0.7"')
     )
     scenario = demo / "scenarios" / "dusk.json"
-    scenario.write_text(scenario.read_text().replace('"stage": "quay"', '"stage": "quai"'))
+    scenario.write_text(
+        scenario.read_text().replace('"stage": "quay"', '"stage": "quai"')
+    )
     with pytest.raises(ProjectError) as caught:
         open_project(demo)
     problem_texts = [str(problem) for problem in caught.value.problems]
@@ -143,16 +189,21 @@ def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
         "'move_to'?" in problem_texts
     )
     assert any(
-        "`lamp_ol` is no key of blackboard 'quay'. Did you mean 'lamp_oil'?" in each
+        "`lamp_ol` is no key of blackboard 'quay'. Did you mean 'lamp_oil'?"
+        in each
         for each in problem_texts
     )
     assert any(
-        each.startswith("scenarios/dusk.json: there is no stage 'quai'. Did you mean 'quay'?")
+        each.startswith(
+            "scenarios/dusk.json: there is no stage 'quai'. Did you mean 'quay'?"
+        )
         for each in problem_texts
     )
 
 
-def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_changes() -> None:
+def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_changes() -> (
+    None
+):
     first = project = read_project(DEMO)
     memory: ValidationMemory = {}
     assert validate(project, memory=memory) == []

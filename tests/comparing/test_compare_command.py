@@ -28,14 +28,20 @@ def folders(tmp_path: Path) -> Folders:
     """Two projects: an agent waits for 0.5 s in one, for 0.7 s in the other."""
     for name, duration in (("one", 0.5), ("other", 0.7)):
         (tmp_path / name).mkdir()
-        waits = project(row("top", "selector"), row("idle", "wait", "top", duration=duration))
+        waits = project(
+            row("top", "selector"),
+            row("idle", "wait", "top", duration=duration),
+        )
         save_project(waits, tmp_path / name)
     return tmp_path / "one", tmp_path / "other"
 
 
 def git(folder: Path, *arguments: str) -> None:
     names = {"GIT_AUTHOR_NAME": "a", "GIT_COMMITTER_NAME": "a"}
-    mails = {"GIT_AUTHOR_EMAIL": "a@example.com", "GIT_COMMITTER_EMAIL": "a@example.com"}
+    mails = {
+        "GIT_AUTHOR_EMAIL": "a@example.com",
+        "GIT_COMMITTER_EMAIL": "a@example.com",
+    }
     subprocess.run(
         ["git", "-C", str(folder), *arguments],
         check=True,
@@ -53,7 +59,9 @@ def committed(one: Path) -> Path:
     return root
 
 
-def test_equal_projects_give_0_and_different_ones_1(umbrant: Any, folders: Folders) -> None:
+def test_equal_projects_give_0_and_different_ones_1(
+    umbrant: Any, folders: Folders
+) -> None:
     one, other = folders
     code, out, err = umbrant(one, one, "--seeds", "2")
     assert (code, out.strip(), err) == (0, "Equal in 2 seeds of 2.", "")
@@ -64,7 +72,10 @@ def test_equal_projects_give_0_and_different_ones_1(umbrant: Any, folders: Folde
     runs = json.loads(out)["runs"]
     assert (code, [each["equal"] for each in runs]) == (1, [False, False])
     assert [each["seed"] for each in runs] == [1, 2]
-    assert (runs[0]["first"]["tick"], runs[0]["first"]["subject"]) == (5, "idle")
+    assert (runs[0]["first"]["tick"], runs[0]["first"]["subject"]) == (
+        5,
+        "idle",
+    )
     # Both wait all the time, and nothing else comes of it.
     assert umbrant(one, other, "--outcome")[0] == 0
 
@@ -72,19 +83,26 @@ def test_equal_projects_give_0_and_different_ones_1(umbrant: Any, folders: Folde
 def test_a_take_and_a_project_that_still_gives_it_are_equal(
     umbrant: Any, folders: Folders, tmp_path: Path
 ) -> None:
-    take = roll(RollOrder(read_project(folders[0]), "s", tmp_path / "t.take", seed=9))
+    take = roll(
+        RollOrder(read_project(folders[0]), "s", tmp_path / "t.take", seed=9)
+    )
     assert umbrant(take, folders[0])[0] == 0
     assert umbrant(folders[1], take)[0] == 1
     assert umbrant(take, take)[0] == 0
 
 
-def test_trouble_gives_2_and_the_way_out(umbrant: Any, folders: Folders, tmp_path: Path) -> None:
+def test_trouble_gives_2_and_the_way_out(
+    umbrant: Any, folders: Folders, tmp_path: Path
+) -> None:
     one = folders[0]
     take = roll(RollOrder(read_project(one), "s", tmp_path / "t.take"))
     damaged = tmp_path / "damaged.take"
     damaged.write_bytes(b"no take")
     for arguments, said in (
-        ((one, tmp_path / "nothing"), "there is no such take, project, or project at a revision"),
+        (
+            (one, tmp_path / "nothing"),
+            "there is no such take, project, or project at a revision",
+        ),
         ((one, damaged), "Roll the scenario again"),
         ((one, one, "--scenario", "nowhere"), "there is no scenario 'nowhere'"),
         ((take, one, "--seeds", "3"), "a take has the seed that it has"),
@@ -95,7 +113,9 @@ def test_trouble_gives_2_and_the_way_out(umbrant: Any, folders: Folders, tmp_pat
         assert said in err
 
 
-def test_a_project_is_read_at_a_revision_of_its_repository(umbrant: Any, folders: Folders) -> None:
+def test_a_project_is_read_at_a_revision_of_its_repository(
+    umbrant: Any, folders: Folders
+) -> None:
     one, other = folders
     root = committed(one)
     shutil.copytree(other, one, dirs_exist_ok=True)
@@ -121,10 +141,21 @@ def test_nothing_that_a_repository_names_is_run(folders: Folders) -> None:
     script = root / "set-trap"
     script.write_text(f"#!/bin/sh\ntouch {trap}\n")
     script.chmod(0o755)
-    for name in ("core.fsmonitor", "core.pager", "diff.external", "core.sshCommand"):
+    for name in (
+        "core.fsmonitor",
+        "core.pager",
+        "diff.external",
+        "core.sshCommand",
+    ):
         git(root, "config", name, str(script))
-    (root / ".git" / "info" / "attributes").write_text("* filter=trap diff=trap\n")
-    for name in ("filter.trap.smudge", "filter.trap.clean", "diff.trap.textconv"):
+    (root / ".git" / "info" / "attributes").write_text(
+        "* filter=trap diff=trap\n"
+    )
+    for name in (
+        "filter.trap.smudge",
+        "filter.trap.clean",
+        "diff.trap.textconv",
+    ):
         git(root, "config", name, str(script))
     trap.unlink(missing_ok=True)
     assert project_at(one, "HEAD") == read_project(one)

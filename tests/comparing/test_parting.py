@@ -23,12 +23,13 @@ from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
 
 NUMBERS_ONLY = ("sensed", "gauge", "progress", "way")
-"""Lines of an export that say what was found and measured, not what happened."""
+"""Lines of an export that say what was found and measured, not what happened.
+"""
 
 
 def happened(take: Take) -> dict[int, Counter[str]]:
-    """What happened at each tick, from the lines of an export. The steps of a tick are left out,
-    for they count what was found as well.
+    """What happened at each tick, from the lines of an export. The steps of a
+    tick are left out, for they count what was found as well.
     """
     found: dict[int, Counter[str]] = {}
     for text in export_text(take, ExportFormat.JSONL).splitlines():
@@ -45,15 +46,21 @@ def happened(take: Take) -> dict[int, Counter[str]]:
         found.setdefault(tick, Counter())[json.dumps(line)] += 1
         if end is not None:
             over = end + 1 if line["what"] == "refused" else end
-            found.setdefault(over, Counter())[f"ends {outcome} {json.dumps(line)}"] += 1
+            found.setdefault(over, Counter())[
+                f"ends {outcome} {json.dumps(line)}"
+            ] += 1
     return found
 
 
 def first_apart(one: Take, other: Take) -> int | None:
-    """The first tick at which two takes do not say the same; None if there is none."""
+    """The first tick at which two takes do not say the same; None if there is
+    none.
+    """
     here, there = happened(one), happened(other)
     ticks = range(min(one.ticks, other.ticks))
-    return next((tick for tick in ticks if here.get(tick) != there.get(tick)), None)
+    return next(
+        (tick for tick in ticks if here.get(tick) != there.get(tick)), None
+    )
 
 
 def with_seed(made: Project, seed: int) -> Project:
@@ -62,15 +69,21 @@ def with_seed(made: Project, seed: int) -> Project:
 
 
 def with_number(made: Project, old: str, new: str) -> Project:
-    texts = {name: text.replace(old, new) for name, text in document_texts(made).items()}
+    texts = {
+        name: text.replace(old, new)
+        for name, text in document_texts(made).items()
+    }
     return parse_project(texts)
 
 
-# In this project a key with a formula is read earlier within a tick, with the same value.
+# In this project a key with a formula is read earlier within a tick, with the
+# same value.
 @example(771782)
 @settings(max_examples=20, deadline=None)
 @given(st.integers(0, 10**6))
-def test_a_take_is_equal_to_itself_and_parts_from_others_where_the_export_does(seed: int) -> None:
+def test_a_take_is_equal_to_itself_and_parts_from_others_where_the_export_does(
+    seed: int,
+) -> None:
     made = RandomProject(seed).made
     take = played(made)
     assert compared(take, played(made)).is_equal
@@ -90,7 +103,9 @@ def test_a_take_is_equal_to_itself_and_parts_from_others_where_the_export_does(s
 
 @settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10**6))
-def test_ranges_apart_are_the_ticks_at_which_a_row_was_in_another_state(seed: int) -> None:
+def test_ranges_apart_are_the_ticks_at_which_a_row_was_in_another_state(
+    seed: int,
+) -> None:
     made = RandomProject(seed).made
     one, other = played(made), played(with_number(made, "<", ">="))
     here, there = one.agents["a"], other.agents["a"]
@@ -98,10 +113,15 @@ def test_ranges_apart_are_the_ticks_at_which_a_row_was_in_another_state(seed: in
     expected = {
         tick
         for tick in range(one.ticks)
-        if any(here.row(each).state_at(tick) != there.row(each).state_at(tick) for each in rows)
+        if any(
+            here.row(each).state_at(tick) != there.row(each).state_at(tick)
+            for each in rows
+        )
     }
     found = [
-        tick for each in ranges_apart(one, other, "a") for tick in range(each.start, each.end + 1)
+        tick
+        for each in ranges_apart(one, other, "a")
+        for tick in range(each.start, each.end + 1)
     ]
     assert found == sorted(expected)
     against = compared(one, other).by_agent.get("a")
@@ -110,11 +130,15 @@ def test_ranges_apart_are_the_ticks_at_which_a_row_was_in_another_state(seed: in
 
 @pytest.fixture(scope="module")
 def demo_pair(tmp_path_factory: pytest.TempPathFactory) -> tuple[Take, Take]:
-    """The demo at dusk, and the same with 11 m for 8 in the warden's first guard."""
+    """The demo at dusk, and the same with 11 m for 8 in the warden's first
+    guard.
+    """
     folder = tmp_path_factory.mktemp("pair")
     made = read_project(DEMO)
     texts = document_texts(made)
-    texts["behaviors/warden.json"] = texts["behaviors/warden.json"].replace("within=8", "within=11")
+    texts["behaviors/warden.json"] = texts["behaviors/warden.json"].replace(
+        "within=8", "within=11"
+    )
     found = []
     for name, each in (("one", made), ("other", parse_project(texts))):
         order = RollOrder(each, "dusk", folder / f"{name}.take", seconds=20)
@@ -122,7 +146,9 @@ def demo_pair(tmp_path_factory: pytest.TempPathFactory) -> tuple[Take, Take]:
     return found[0], found[1]
 
 
-def test_the_demo_parts_at_the_guard_that_lets_the_warden_in(demo_pair: tuple[Take, Take]) -> None:
+def test_the_demo_parts_at_the_guard_that_lets_the_warden_in(
+    demo_pair: tuple[Take, Take],
+) -> None:
     found = compared(*demo_pair)
     assert found.first is not None
     assert (found.first.tick, found.first.agent) == (183, "odo")
@@ -131,21 +157,39 @@ def test_the_demo_parts_at_the_guard_that_lets_the_warden_in(demo_pair: tuple[Ta
     assert explainer.outline.number[row_id] == "1.1"
     answer = parting_answer(found, "Take 1", "Take 2")
     assert answer.headline is not None
-    assert answer.headline.text == "They part at 9.15 s (tick 183), at Odo’s Escort the visitor."
+    assert (
+        answer.headline.text
+        == "They part at 9.15 s (tick 183), at Odo’s Escort the visitor."
+    )
     text = answer.text
-    assert "Take 1: Escort the visitor: its guard finds: can see visitor within 8 m is no" in text
-    assert "Take 2: Escort the visitor: its guard finds: can see visitor within 11 m is yes" in text
+    assert (
+        "Take 1: Escort the visitor: its guard finds: can see visitor within 8 m is no"
+        in text
+    )
+    assert (
+        "Take 2: Escort the visitor: its guard finds: can see visitor within 11 m is yes"
+        in text
+    )
     # What it says of both sides is what each take's own steps of that tick say.
     for take, name in zip(demo_pair, ("Take 1", "Take 2"), strict=True):
         steps = Explainer(take, "odo").ticks.steps(183)
-        said = [f"{name}: {each.line.text}" for each in steps if each.row_id == row_id]
+        said = [
+            f"{name}: {each.line.text}"
+            for each in steps
+            if each.row_id == row_id
+        ]
         assert said
         assert all(each in text for each in said)
     apart = found.by_agent["odo"]
-    assert f"does otherwise at {apart.ticks_apart} of 400 ticks, from 9.15 s on" in text
+    assert (
+        f"does otherwise at {apart.ticks_apart} of 400 ticks, from 9.15 s on"
+        in text
+    )
 
 
-def test_who_stands_elsewhere_is_found_without_a_row(demo_pair: tuple[Take, Take]) -> None:
+def test_who_stands_elsewhere_is_found_without_a_row(
+    demo_pair: tuple[Take, Take],
+) -> None:
     made = demo_pair[0].header.project
     scenario = made.scenario("dusk")
     moved = scenario.cast[0].model_copy(update={"facing_deg": 12.0})
@@ -164,11 +208,16 @@ def test_who_stands_elsewhere_is_found_without_a_row(demo_pair: tuple[Take, Take
     found = compared(demo_pair[0], take)
     assert found.first is not None
     assert (found.first.tick, found.first.kind) == (0, DifferenceKind.BODY)
-    assert "it stands elsewhere, or looks another way" in parting_answer(found, "A", "B").text
+    assert (
+        "it stands elsewhere, or looks another way"
+        in parting_answer(found, "A", "B").text
+    )
 
 
 def test_rows_and_cast_of_one_take_only_are_said(tmp_path: Path) -> None:
-    small = project(row("top", "selector"), row("idle", "wait", "top", duration=9.0))
+    small = project(
+        row("top", "selector"), row("idle", "wait", "top", duration=9.0)
+    )
     more = project(
         row("top", "selector"),
         row("hum", "wait", "top", duration=9.0),
@@ -182,14 +231,20 @@ def test_rows_and_cast_of_one_take_only_are_said(tmp_path: Path) -> None:
     scenario = small.scenarios[0]
     second = scenario.cast[0].model_copy(update={"name": "b"})
     both = scenario.model_copy(update={"cast": (*scenario.cast, second)})
-    found = compared(one, played(small.model_copy(update={"scenarios": (both,)})))
+    found = compared(
+        one, played(small.model_copy(update={"scenarios": (both,)}))
+    )
     assert found.first is not None
     assert (found.first.kind, found.first.agent) == (DifferenceKind.CAST, "b")
-    assert "b: plays in one of them only." in parting_answer(found, "A", "B").text
+    assert (
+        "b: plays in one of them only." in parting_answer(found, "A", "B").text
+    )
 
 
 def test_the_outcome_of_two_arrangements_of_a_tree_can_be_equal() -> None:
-    flat = project(row("top", "selector"), row("idle", "wait", "top", duration=9.0))
+    flat = project(
+        row("top", "selector"), row("idle", "wait", "top", duration=9.0)
+    )
     nested = project(
         row("top", "selector"),
         row("inner", "sequence", "top"),

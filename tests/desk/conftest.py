@@ -1,4 +1,6 @@
-"""The real window, driven by keys and mouse; its questions are answered by the test."""
+"""The real window, driven by keys and mouse; its questions are answered by the
+test.
+"""
 
 import json
 import shutil
@@ -68,11 +70,15 @@ class Answers(Dialogs):
         assert isinstance(field, QLineEdit | QPlainTextEdit)
         if self.texts:
             text = self.texts.pop(0)
-            field.setText(text) if isinstance(field, QLineEdit) else field.setPlainText(text)
+            field.setText(text) if isinstance(
+                field, QLineEdit
+            ) else field.setPlainText(text)
             return True
         return False
 
-    def choice(self, title: str, label: str, options: list[str], verb: str = "") -> str | None:
+    def choice(
+        self, title: str, label: str, options: list[str], verb: str = ""
+    ) -> str | None:
         return self.picked if self.picked in options else options[0]
 
     def unsaved(self, what: str) -> str:
@@ -109,7 +115,9 @@ class Answers(Dialogs):
 class Driver:
     """What an author's hands do, and what their eyes read."""
 
-    def __init__(self, window: MainWindow, answers: Answers, qtbot: QtBot) -> None:
+    def __init__(
+        self, window: MainWindow, answers: Answers, qtbot: QtBot
+    ) -> None:
         self.window = window
         self.answers = answers
         self.qtbot = qtbot
@@ -138,7 +146,11 @@ class Driver:
     def settle(self) -> None:
         """Wait until the take of the newest edit is shown."""
         self.until(
-            lambda: self.desk.take is not None and not self.desk.takes.busy and self.desk.is_current
+            lambda: (
+                self.desk.take is not None
+                and not self.desk.takes.busy
+                and self.desk.is_current
+            )
         )
 
     def has_take(self) -> bool:
@@ -146,7 +158,9 @@ class Driver:
         current = self.desk.takes.current
         return current is not None and current.is_finished
 
-    def until(self, condition: Callable[[], bool], timeout_ms: int = LONG_MS) -> None:
+    def until(
+        self, condition: Callable[[], bool], timeout_ms: int = LONG_MS
+    ) -> None:
         self.qtbot.waitUntil(condition, timeout=timeout_ms)
 
     def key(
@@ -175,43 +189,64 @@ class Driver:
         row_id = self.desk.behavior.outline.find(number)
         assert row_id is not None
         self.click(
-            self.chip(row_id, lambda chip: chip.editor is ChipEditor.NAME)[1].center()
+            self.chip(row_id, lambda chip: chip.editor is ChipEditor.NAME)[
+                1
+            ].center()
             - QPointF(0, 14)
         )
         assert self.desk.row_id == row_id
 
-    def chip(self, row_id: str, wanted: Callable[[Chip], bool]) -> tuple[Chip, "object"]:
+    def chip(
+        self, row_id: str, wanted: Callable[[Chip], bool]
+    ) -> tuple[Chip, "object"]:
         """A chip of a row, and its rectangle in the viewport."""
         self.desk.select_row(row_id)
         corner = QPointF(
             self.ledger.visualRect(
-                self.ledger.ledger.index(self.ledger.ledger.line_of(row_id), OUTLINE)
+                self.ledger.ledger.index(
+                    self.ledger.ledger.line_of(row_id), OUTLINE
+                )
             ).topLeft()
         )
         layout = self.ledger.layout_of(self.desk.behavior.row(row_id))
-        chip, rect = next((chip, rect) for chip, rect in layout.chips() if wanted(chip))
+        chip, rect = next(
+            (chip, rect) for chip, rect in layout.chips() if wanted(chip)
+        )
         return chip, rect.translated(corner)
 
     def number_chip(self, row_id: str, param: str) -> tuple[Chip, "object"]:
         return self.chip(
-            row_id, lambda chip: chip.slot.param == param and chip.editor is ChipEditor.NUMBER
+            row_id,
+            lambda chip: (
+                chip.slot.param == param and chip.editor is ChipEditor.NUMBER
+            ),
         )
 
     def click(self, place: QPointF) -> None:
         self.qtbot.mouseClick(
-            self.ledger.viewport(), Qt.MouseButton.LeftButton, pos=place.toPoint()
+            self.ledger.viewport(),
+            Qt.MouseButton.LeftButton,
+            pos=place.toPoint(),
         )
 
     def drag(
-        self, place: QPointF, right: int, widget: QWidget | None = None, down: int = 0
+        self,
+        place: QPointF,
+        right: int,
+        widget: QWidget | None = None,
+        down: int = 0,
     ) -> None:
         """Press at a place, move in steps, release."""
         target = widget or self.ledger.viewport()
         start = place.toPoint()
         self.qtbot.mousePress(target, Qt.MouseButton.LeftButton, pos=start)
         for step in range(1, 6):
-            self.qtbot.mouseMove(target, start + QPoint(right * step // 5, down * step // 5))
-        self.qtbot.mouseRelease(target, Qt.MouseButton.LeftButton, pos=start + QPoint(right, down))
+            self.qtbot.mouseMove(
+                target, start + QPoint(right * step // 5, down * step // 5)
+            )
+        self.qtbot.mouseRelease(
+            target, Qt.MouseButton.LeftButton, pos=start + QPoint(right, down)
+        )
 
     def names(self) -> list[str]:
         """The rows as they are numbered and named."""
@@ -236,11 +271,14 @@ def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """Windows get their workers without waiting for them to load."""
     path = str(tmp_path_factory.mktemp("workers") / "socket")
     server = subprocess.Popen(
-        [sys.executable, "-m", "tests.desk.warm_worker", "serve", path], stdin=subprocess.PIPE
+        [sys.executable, "-m", "tests.desk.warm_worker", "serve", path],
+        stdin=subprocess.PIPE,
     )
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(
-            Roller, "COMMAND", (sys.executable, "-IS", warm_worker.__file__, "call", path)
+            Roller,
+            "COMMAND",
+            (sys.executable, "-IS", warm_worker.__file__, "call", path),
         )
         yield
     assert server.stdin is not None
@@ -249,9 +287,11 @@ def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
 
 
 @pytest.fixture
-def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver]:
-    """A window with no project yet. Fails the test if closing it leaves a thread or a worker
-    behind.
+def driver(
+    qtbot: QtBot, own_folders: Path, answers: Answers
+) -> Iterator[Driver]:
+    """A window with no project yet. Fails the test if closing it leaves a
+    thread or a worker behind.
     """
     before = set(threading.enumerate())
     _look_of_the_application()
@@ -291,15 +331,21 @@ def quay(tmp_path: Path) -> Path:
 
 @pytest.fixture
 def demo(tmp_path: Path) -> Path:
-    """A copy of the demo with only the warden and the visitor at dusk, which rolls quickly."""
-    return with_cast(Path(shutil.copytree(DEMO, tmp_path / "lantern-quay")), "odo", "visitor")
+    """A copy of the demo with only the warden and the visitor at dusk, which
+    rolls quickly.
+    """
+    return with_cast(
+        Path(shutil.copytree(DEMO, tmp_path / "lantern-quay")), "odo", "visitor"
+    )
 
 
 def with_cast(folder: Path, *names: str) -> Path:
     """The demo in a folder with only these at dusk."""
     dusk = folder / "scenarios" / "dusk.json"
     scenario = json.loads(dusk.read_text())
-    scenario["cast"] = [each for each in scenario["cast"] if each["name"] in names]
+    scenario["cast"] = [
+        each for each in scenario["cast"] if each["name"] in names
+    ]
     dusk.write_text(json.dumps(scenario))
     # What is expected of others than these would be wrong.
     for path in (folder / "expectations").glob("*.json"):
@@ -310,15 +356,17 @@ def with_cast(folder: Path, *names: str) -> Path:
 
 @pytest.fixture
 def demo_driver(driver: Driver, demo: Path) -> Driver:
-    """The window with the warden's part of the demo open and its first take shown."""
+    """The window with the warden's part of the demo open and its first take
+    shown.
+    """
     assert driver.open(demo)
     return driver
 
 
 @pytest.fixture
 def dog_driver(driver: Driver, quay: Path) -> Driver:
-    """The window with the warden's and the dog's part of the demo open, and its first take
-    shown.
+    """The window with the warden's and the dog's part of the demo open, and its
+    first take shown.
     """
     assert driver.open(with_cast(quay, "odo", "brine", "visitor"))
     return driver

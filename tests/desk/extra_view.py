@@ -1,5 +1,5 @@
-"""Opens the window with one more view and prints where it is found, as JSON. Run by itself, since
-the actions are made from the views as they are imported.
+"""Opens the window with one more view and prints where it is found, as JSON.
+Run by itself, since the actions are made from the views as they are imported.
 """
 
 import json
@@ -39,7 +39,13 @@ def close(view: Compass) -> None:
 
 registry.VIEWS += (
     ViewSpec(
-        "compass", Side.RIGHT, "Compass", "Show where north is", Compass, "Ctrl+Alt+N", close=close
+        "compass",
+        Side.RIGHT,
+        "Compass",
+        "Show where north is",
+        Compass,
+        "Ctrl+Alt+N",
+        close=close,
     ),
 )
 
@@ -52,10 +58,15 @@ pane = window.pane
 assert pane is not None
 window.show()
 view = pane.views.of(Compass)
-menu = next(each.menu() for each in window.menuBar().actions() if each.text() == "View")
+menu = next(
+    each.menu() for each in window.menuBar().actions() if each.text() == "View"
+)
 entry = next(each for each in menu.actions() if each.text() == "Compass")
 pane.actions_by_id["show_compass"].trigger()
-heading, shown = pane.right.heading(), pane.right.view is view and view.isVisible()
+heading, shown = (
+    pane.right.heading(),
+    pane.right.view is view and view.isVisible(),
+)
 window.set_night(True)
 view.grab()
 pane.finder.open_commands()
@@ -67,7 +78,11 @@ print(
     json.dumps(
         {
             "tab": pane.right.buttons["compass"].text(),
-            "menu": [entry.text(), entry.shortcut().toString(), entry.statusTip()],
+            "menu": [
+                entry.text(),
+                entry.shortcut().toString(),
+                entry.statusTip(),
+            ],
             "heading": heading,
             "shown": shown,
             "pane": view in pane.panes(),

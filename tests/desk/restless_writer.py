@@ -1,8 +1,8 @@
-"""Edits, keeps and saves a project without end, telling of each on its output: to be killed at any
-moment.
+"""Edits, keeps and saves a project without end, telling of each on its output:
+to be killed at any moment.
 
-`python -m tests.desk.restless_writer FOLDER` begins anew for each line it is given, in a fork that
-tells its id.
+`python -m tests.desk.restless_writer FOLDER` begins anew for each line it is
+given, in a fork that tells its id.
 """
 
 import itertools

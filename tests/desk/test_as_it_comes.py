@@ -1,4 +1,6 @@
-"""A take that is rolled is seen as it comes: from when it has reached what the author looks at."""
+"""A take that is rolled is seen as it comes: from when it has reached what the
+author looks at.
+"""
 
 import sys
 from collections.abc import Callable
@@ -27,18 +29,25 @@ def lasting(seconds: float) -> Edit:
         return scenario.model_copy(update={"seconds": seconds})
 
     def apply(project: Project) -> Project:
-        return project.model_copy(update={"scenarios": tuple(map(change, project.scenarios))})
+        return project.model_copy(
+            update={"scenarios": tuple(map(change, project.scenarios))}
+        )
 
     return Edit("Set how long it lasts", apply)
 
 
 def guarding(metres: float) -> Edit:
     when = f"can_see(visitor, within={metres})"
-    return Edit("Set", lambda project: set_guard(project, "warden", "esc", when))
+    return Edit(
+        "Set", lambda project: set_guard(project, "warden", "esc", when)
+    )
 
 
 def is_looking(hands: Driver) -> Callable[[], bool]:
-    return lambda: hands.desk.takes.current is not None and not hands.desk.takes.current.is_finished
+    return lambda: (
+        hands.desk.takes.current is not None
+        and not hands.desk.takes.current.is_finished
+    )
 
 
 def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
@@ -60,12 +69,18 @@ def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
     seen = take.ticks
     hands.until(lambda: hands.desk.take.ticks > seen)
     hands.desk.takes.roller.stop()
-    hands.until(lambda: not hands.desk.takes.busy and hands.desk.takes.current.is_finished)
+    hands.until(
+        lambda: (
+            not hands.desk.takes.busy and hands.desk.takes.current.is_finished
+        )
+    )
     assert hands.desk.playhead == 400
     assert len(hands.desk.takes.kept) == 2
 
 
-def test_before_it_has_reached_the_playhead_the_take_before_is_shown(demo_driver: Driver) -> None:
+def test_before_it_has_reached_the_playhead_the_take_before_is_shown(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     shown = hands.desk.takes.current
     hands.desk.apply(lasting(LONG_S))
@@ -74,12 +89,19 @@ def test_before_it_has_reached_the_playhead_the_take_before_is_shown(demo_driver
     hands.until(lambda: (hands.desk.takes.percent or 0) >= 1)
     assert hands.desk.takes.current is shown
     hands.desk.takes.roller.stop()
-    hands.until(lambda: not hands.desk.takes.busy and hands.desk.takes.current is not shown)
-    # Where the playhead was put counts, as soon as there is a take that reaches there.
+    hands.until(
+        lambda: (
+            not hands.desk.takes.busy and hands.desk.takes.current is not shown
+        )
+    )
+    # Where the playhead was put counts, as soon as there is a take that reaches
+    # there.
     assert hands.desk.playhead == hands.desk.take.last_tick
 
 
-def test_a_newer_edit_abandons_what_is_shown_as_it_comes(demo_driver: Driver) -> None:
+def test_a_newer_edit_abandons_what_is_shown_as_it_comes(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.apply(lasting(LONG_S))
     hands.until(is_looking(hands))
@@ -89,11 +111,15 @@ def test_a_newer_edit_abandons_what_is_shown_as_it_comes(demo_driver: Driver) ->
     assert [each.number for each in hands.desk.takes.kept] == [1, 2]
     assert not list(hands.desk.takes.next_file().parent.glob("*-wal"))
     left = {each.name for each in hands.desk.takes.next_file().parent.iterdir()}
-    assert {each.loaded.take.path.name for each in hands.desk.takes.kept} <= left
+    assert {
+        each.loaded.take.path.name for each in hands.desk.takes.kept
+    } <= left
     assert len(left) <= len(hands.desk.takes.kept) + 1
 
 
-def test_a_take_that_is_still_played_is_no_parent_of_a_branch(demo_driver: Driver) -> None:
+def test_a_take_that_is_still_played_is_no_parent_of_a_branch(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.apply(lasting(LONG_S))
     hands.until(is_looking(hands))
@@ -104,7 +130,9 @@ def test_a_take_that_is_still_played_is_no_parent_of_a_branch(demo_driver: Drive
     assert hands.desk.takes.busy
 
 
-def test_when_nothing_comes_of_it_a_whole_take_is_shown_again(demo_driver: Driver) -> None:
+def test_when_nothing_comes_of_it_a_whole_take_is_shown_again(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     shown = hands.desk.takes.current
     hands.desk.apply(lasting(LONG_S))
@@ -115,7 +143,9 @@ def test_when_nothing_comes_of_it_a_whole_take_is_shown_again(demo_driver: Drive
     assert any("has stopped" in each for each in hands.messages)
 
 
-def test_the_next_edit_is_compared_with_a_whole_take(demo_driver: Driver) -> None:
+def test_the_next_edit_is_compared_with_a_whole_take(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     first = hands.desk.takes.current
     hands.desk.apply(lasting(LONG_S))
@@ -134,20 +164,28 @@ def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
 ) -> None:
     no_hidden_errors.append("a resumed take was not right: ")
     monkeypatch.setenv("PYTHONPATH", str(ROOT))
-    monkeypatch.setattr(Roller, "COMMAND", (sys.executable, "-m", "tests.rolling.wrong_supervisor"))
+    monkeypatch.setattr(
+        Roller,
+        "COMMAND",
+        (sys.executable, "-m", "tests.rolling.wrong_supervisor"),
+    )
     hands: Driver = request.getfixturevalue("dog_driver")
     messages: list[str] = []
     hands.desk.message.connect(messages.append)
     worker = hands.desk.takes.roller.process_id
     hands.until(lambda: len(children(children(worker)[0])) == snapshots.MOST)
-    hands.desk.apply(Edit("Set", lambda project: with_number(project, LATE, 1.1)))
+    hands.desk.apply(
+        Edit("Set", lambda project: with_number(project, LATE, 1.1))
+    )
     hands.until(lambda: any("was not quite right" in each for each in messages))
     hands.until(lambda: not hands.desk.takes.busy and hands.desk.is_current)
     take = hands.desk.take
     right = roll(RollOrder(hands.desk.project, "dusk", tmp_path / "right.take"))
     assert tables(take.path) == tables(right)
     # None goes on from a snapshot any more.
-    hands.desk.apply(Edit("Set", lambda project: with_number(project, LATE, 1.2)))
+    hands.desk.apply(
+        Edit("Set", lambda project: with_number(project, LATE, 1.2))
+    )
     hands.until(lambda: not hands.desk.takes.busy and hands.desk.is_current)
     right = roll(RollOrder(hands.desk.project, "dusk", tmp_path / "again.take"))
     assert tables(hands.desk.take.path) == tables(right)

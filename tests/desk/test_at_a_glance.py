@@ -27,10 +27,14 @@ from umbrant.take.reader import read_take
 
 @pytest.fixture(scope="module")
 def crowd(tmp_path_factory: pytest.TempPathFactory):  # type: ignore[no-untyped-def]
-    """A folder with sixty more of the cast, two hundred props, and a machine of forty states."""
+    """A folder with sixty more of the cast, two hundred props, and a machine of
+    forty states.
+    """
     folder = tmp_path_factory.mktemp("crowd") / "crowd"
     project = crowded(open_project(DEMO))
-    short = tuple(each.model_copy(update={"seconds": 5.0}) for each in project.scenarios)
+    short = tuple(
+        each.model_copy(update={"seconds": 5.0}) for each in project.scenarios
+    )
     save_project(project.model_copy(update={"scenarios": short}), folder)
     return folder
 
@@ -54,7 +58,9 @@ def press(hands: Driver, key: Qt.Key | str) -> None:
 # who has room
 
 
-def test_the_key_of_a_view_that_is_shown_puts_the_keyboard_into_it(demo_driver: Driver) -> None:
+def test_the_key_of_a_view_that_is_shown_puts_the_keyboard_into_it(
+    demo_driver: Driver,
+) -> None:
     pane = demo_driver.pane
     pane.ledger.setFocus()
     for spec in VIEWS:
@@ -74,16 +80,23 @@ def test_the_key_of_a_view_that_is_shown_puts_the_keyboard_into_it(demo_driver: 
     assert pane.views.of(ReasonsView).hasFocus()
 
 
-def test_the_pane_that_the_keyboard_comes_to_has_room(quay_driver: Driver) -> None:
+def test_the_pane_that_the_keyboard_comes_to_has_room(
+    quay_driver: Driver,
+) -> None:
     hands, pane = quay_driver, quay_driver.pane
     down = pane.down
 
     def height_of(view: QWidget) -> int:
-        index = next(i for i in range(down.count()) if down.widget(i).isAncestorOf(view))
+        index = next(
+            i for i in range(down.count()) if down.widget(i).isAncestorOf(view)
+        )
         return down.sizes()[index]
 
     most = min(ROOM, int(sum(down.sizes()) * MOST_SHARE))
-    blackboard, reasons = pane.views.of(BlackboardView), pane.views.of(ReasonsView)
+    blackboard, reasons = (
+        pane.views.of(BlackboardView),
+        pane.views.of(ReasonsView),
+    )
     assert height_of(blackboard) < most
     seen = []
     for _ in range(12):
@@ -94,7 +107,8 @@ def test_the_pane_that_the_keyboard_comes_to_has_room(quay_driver: Driver) -> No
                 assert height_of(view) >= most - 1
                 seen.append(view)
     assert {*map(id, seen)} == {id(pane.stage), id(reasons), id(blackboard)}
-    # What was dragged larger stays so, and the mouse moves nothing away from under it.
+    # What was dragged larger stays so, and the mouse moves nothing away from
+    # under it.
     pane.ledger.setFocus()
     down.setSizes([80, 420, 80])
     before = down.sizes()
@@ -111,9 +125,13 @@ def test_many_of_a_kind_are_one_line_that_opens(quay_driver: Driver) -> None:
     hands, setting = quay_driver, quay_driver.pane.setting
     hands.pane.actions_by_id["show_setting"].trigger()
     texts = [line.text for line in setting.setting.lines]
-    assert any(text.startswith("props lamps × 6 · lamp_west, ") for text in texts)
+    assert any(
+        text.startswith("props lamps × 6 · lamp_west, ") for text in texts
+    )
     assert not any("prop lamp_west" in text for text in texts)
-    path = next(line.path for line in setting.setting.lines if "lamps × 6" in line.text)
+    path = next(
+        line.path for line in setting.setting.lines if "lamps × 6" in line.text
+    )
     setting.select_path(path)
     hands.key(Qt.Key.Key_F, to=setting)
     texts = [line.text for line in setting.setting.lines]
@@ -123,11 +141,15 @@ def test_many_of_a_kind_are_one_line_that_opens(quay_driver: Driver) -> None:
     assert not any("prop lamp_" in line.text for line in setting.setting.lines)
 
 
-def test_what_is_folded_away_is_opened_to_be_looked_at(quay_driver: Driver) -> None:
+def test_what_is_folded_away_is_opened_to_be_looked_at(
+    quay_driver: Driver,
+) -> None:
     hands, setting = quay_driver, quay_driver.pane.setting
     hands.pane.actions_by_id["show_setting"].trigger()
     stage = hands.desk.project.stages[0]
-    index = next(i for i, prop in enumerate(stage.props) if prop.name == "crate_3")
+    index = next(
+        i for i, prop in enumerate(stage.props) if prop.name == "crate_3"
+    )
     path = ("stages", stage.name, "props", index)
     assert setting.setting.line_of(path) < 0
     hands.pane.stage.picked.emit(path)
@@ -135,7 +157,9 @@ def test_what_is_folded_away_is_opened_to_be_looked_at(quay_driver: Driver) -> N
     assert hands.pane.stage.about == path
     # Without opening, its line stands for it.
     setting.setting.fold(setting.setting.nearest_around(path) or path)
-    many = next(line for line in setting.setting.lines if "crates × 5" in line.text)
+    many = next(
+        line for line in setting.setting.lines if "crates × 5" in line.text
+    )
     setting.select_path(path)
     assert setting.line.path == many.path
 
@@ -145,7 +169,9 @@ def test_the_section_stays_in_sight(quay_driver: Driver) -> None:
     hands.pane.actions_by_id["show_setting"].trigger()
     setting.verticalScrollBar().setValue(setting.verticalScrollBar().maximum())
     assert setting.where.text().startswith("Scenarios › ")
-    hands.qtbot.mouseClick(setting.where.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, 10))
+    hands.qtbot.mouseClick(
+        setting.where.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, 10)
+    )
     assert setting.line.path[0] == "scenarios"
     assert len(setting.line.path) == 2
 
@@ -168,13 +194,21 @@ def test_a_filter_narrows_the_setting(quay_driver: Driver) -> None:
     assert "crate_4" in setting.line.text or "crates × 5" in setting.line.text
 
 
-def test_a_filter_that_nothing_fits_shows_nothing_and_breaks_nothing(quay_driver: Driver) -> None:
+def test_a_filter_that_nothing_fits_shows_nothing_and_breaks_nothing(
+    quay_driver: Driver,
+) -> None:
     hands, setting = quay_driver, quay_driver.pane.setting
     hands.pane.actions_by_id["filter"].trigger()
     press(hands, "no such thing anywhere")
     assert setting.setting.lines == []
     press(hands, Qt.Key.Key_Return)
-    for key in (Qt.Key.Key_Down, Qt.Key.Key_F, Qt.Key.Key_Delete, Qt.Key.Key_J, Qt.Key.Key_C):
+    for key in (
+        Qt.Key.Key_Down,
+        Qt.Key.Key_F,
+        Qt.Key.Key_Delete,
+        Qt.Key.Key_J,
+        Qt.Key.Key_C,
+    ):
         hands.key(key, to=setting)
     hands.pane.actions_by_id["filter"].trigger()
     press(hands, Qt.Key.Key_Escape)
@@ -206,11 +240,18 @@ def test_any_line_of_a_large_project_is_eight_presses_away(
 # uses
 
 
-def test_a_key_leads_to_the_rows_that_use_it_and_back(quay_driver: Driver) -> None:
+def test_a_key_leads_to_the_rows_that_use_it_and_back(
+    quay_driver: Driver,
+) -> None:
     hands, setting = quay_driver, quay_driver.pane.setting
     hands.pane.actions_by_id["show_setting"].trigger()
     keys = at(hands.desk.project, ("blackboards", "quay", "keys"))
-    path = ("blackboards", "quay", "keys", [each.name for each in keys].index("lamp_oil"))
+    path = (
+        "blackboards",
+        "quay",
+        "keys",
+        [each.name for each in keys].index("lamp_oil"),
+    )
     setting.unfold_to(path)
     hands.key(Qt.Key.Key_J, to=setting)
     popup = hands.pane.finder.uses
@@ -236,8 +277,14 @@ def test_what_is_used_nowhere_says_so(quay_driver: Driver) -> None:
 
 def test_lanes_leave_room_for_the_tables(crowd_driver: Driver) -> None:
     hands, lanes = crowd_driver, crowd_driver.pane.lanes
-    flocks = [row for row in lanes.rows() if row.kind and row.title.startswith("flock")]
-    assert [row.title for row in flocks] == [f"flock_{index} × 15" for index in range(4)]
+    flocks = [
+        row
+        for row in lanes.rows()
+        if row.kind and row.title.startswith("flock")
+    ]
+    assert [row.title for row in flocks] == [
+        f"flock_{index} × 15" for index in range(4)
+    ]
     assert lanes.height() < 220
     hands.desk.select_agent("guard_3")
     lanes.setFocus()
@@ -277,26 +324,38 @@ def test_lanes_stand_in_other_orders(crowd_driver: Driver) -> None:
     lanes.set_order(LaneOrder.LEAD)
     for tick in (0, 40, 90):
         hands.desk.move_playhead(tick)
-        names = [row.players[0].name for row in lanes.rows() if row.behavior == "gull"]
+        names = [
+            row.players[0].name
+            for row in lanes.rows()
+            if row.behavior == "gull"
+        ]
         leads = [hands.desk.leading(name) for name in names]
         assert leads == sorted(leads, key=leads.index)
     hands.key(Qt.Key.Key_O, to=lanes)
     assert lanes.menu.isVisible()
-    assert [action.text() for action in lanes.menu.actions()] == [each.value for each in LaneOrder]
+    assert [action.text() for action in lanes.menu.actions()] == [
+        each.value for each in LaneOrder
+    ]
     lanes.menu.close()
 
 
 def test_the_odd_ones_are_those_that_others_do_not_do_as() -> None:
     same = ((LeadingSpan(0, 49, "rest"), LeadingSpan(50, 99, "eat")),)
     odd = ((LeadingSpan(0, 99, "rest"),),)
-    found = odd_ones(["a", "b", "c", "d"], {"a": same, "b": odd, "c": same, "d": same})
+    found = odd_ones(
+        ["a", "b", "c", "d"], {"a": same, "b": odd, "c": same, "d": same}
+    )
     assert found["a"] == found["c"] == found["d"] == 0
     assert found["b"] == pytest.approx(0.5, abs=0.02)
     assert odd_ones(["x"], {}) == {"x": 0.0}
 
 
 def test_a_few_of_a_kind_have_a_lane_each() -> None:
-    cast = crowded(open_project(DEMO), cast=3, props=1, states=2).scenario("dusk").cast
+    cast = (
+        crowded(open_project(DEMO), cast=3, props=1, states=2)
+        .scenario("dusk")
+        .cast
+    )
     rows = lane_rows([each for each in cast if each.behavior], ())
     assert [row.title for row in rows if row.title.startswith("guard")] == [
         "guard_0",
@@ -310,10 +369,19 @@ def test_a_few_of_a_kind_have_a_lane_each() -> None:
 def test_what_could_not_be_done_is_told_in_short(tmp_path) -> None:  # type: ignore[no-untyped-def]
     project = open_project(DEMO)
     dusk = project.scenario("dusk")
-    cues = tuple(Cue(at_s=1.0, does=TakeAway(removes=f"nobody_{index}")) for index in range(9))
+    cues = tuple(
+        Cue(at_s=1.0, does=TakeAway(removes=f"nobody_{index}"))
+        for index in range(9)
+    )
     changed = dusk.model_copy(update={"cues": cues, "seconds": 2.0})
-    others = tuple(changed if each is dusk else each for each in project.scenarios)
-    order = RollOrder(project.model_copy(update={"scenarios": others}), "dusk", tmp_path / "a.take")
+    others = tuple(
+        changed if each is dusk else each for each in project.scenarios
+    )
+    order = RollOrder(
+        project.model_copy(update={"scenarios": others}),
+        "dusk",
+        tmp_path / "a.take",
+    )
     said = noticed_in(read_take(roll(order)))
     assert said.count("cue ") == MOST_NOTICED
     assert said.endswith(f"And {9 - MOST_NOTICED} more like these.")
@@ -373,9 +441,18 @@ def test_what_stands_on_the_stage_says_what_it_is(quay_driver: Driver) -> None:
     assert words(stage.place_of("visitor")[0]) == "the visitor · a puppet"
     assert words((odo[0], odo[1] - 8.0)).endswith("· 8 m")
     assert words((15.0, 1.0)) == "water · nobody can walk there"
-    assert words((17.5, 2.9 + 9)) == "the crates · nobody can walk or see through it"
-    lamp = next(prop for prop in hands.desk.project.stages[0].props if prop.name == "lamp_gate")
-    assert words(lamp.at).startswith("lamp_gate · of the group lamps · level 0.")
+    assert (
+        words((17.5, 2.9 + 9))
+        == "the crates · nobody can walk or see through it"
+    )
+    lamp = next(
+        prop
+        for prop in hands.desk.project.stages[0].props
+        if prop.name == "lamp_gate"
+    )
+    assert words(lamp.at).startswith(
+        "lamp_gate · of the group lamps · level 0."
+    )
     assert words((3.0, 16.5)) == ""
 
 
@@ -400,7 +477,11 @@ def test_names_give_way_in_a_crowd(crowd_driver: Driver) -> None:
     assert not any(label.startswith("guard_") for label in labels)
     hands.desk.select_agent("guard_9")
     look = look_of(stage, stage.shown_stage(), hands.desk.scenario)
-    labels = [figure.label for figure in look.figures if figure.label.startswith("guard_")]
+    labels = [
+        figure.label
+        for figure in look.figures
+        if figure.label.startswith("guard_")
+    ]
     assert len(labels) == 1
     place, _ = stage.place_of("guard_12")
     assert "guard_" in stage.words_at(stage.to_pixels(place))

@@ -1,5 +1,5 @@
-"""Work off the window's thread: only what was asked last is answered, and a mistake of ours is said
-to be one.
+"""Work off the window's thread: only what was asked last is answered, and a
+mistake of ours is said to be one.
 """
 
 import threading
@@ -54,7 +54,9 @@ def test_once_closed_nothing_more_is_worked_on(qtbot: QtBot) -> None:
     assert begun == []
 
 
-def test_a_take_that_is_ready_as_its_window_closes_is_not_read(demo_driver: Driver) -> None:
+def test_a_take_that_is_ready_as_its_window_closes_is_not_read(
+    demo_driver: Driver,
+) -> None:
     takes = demo_driver.desk.takes
     requests: list[object] = []
     takes._loader.request = requests.append  # type: ignore[method-assign]
@@ -69,13 +71,16 @@ def test_a_take_that_is_ready_as_its_window_closes_is_not_read(demo_driver: Driv
 
 
 @pytest.mark.parametrize(
-    ("error", "text"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")]
+    ("error", "text"),
+    [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")],
 )
 def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
     qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, error: Exception, text: str
 ) -> None:
     logged: list[str] = []
-    monkeypatch.setattr(background.log, "exception", lambda text, called: logged.append(called))
+    monkeypatch.setattr(
+        background.log, "exception", lambda text, called: logged.append(called)
+    )
 
     def work(request: object) -> object:
         raise error
@@ -94,16 +99,22 @@ def test_a_mistake_in_a_finding_is_not_taken_for_no_findings(
     demo_driver: Driver, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     logged: list[str] = []
-    monkeypatch.setattr(background.log, "exception", lambda text, called: logged.append(called))
+    monkeypatch.setattr(
+        background.log, "exception", lambda text, called: logged.append(called)
+    )
 
     def mistaken(*_: object) -> None:
         raise KeyError("a finding that looks for what is not there")
 
     monkeypatch.setattr(reviewing, "review", mistaken)
-    demo_driver.desk.documents.reviewer.request(demo_driver.desk.project, demo_driver.desk.catalog)
+    demo_driver.desk.documents.reviewer.request(
+        demo_driver.desk.project, demo_driver.desk.catalog
+    )
     demo_driver.until(lambda: logged == ["Reviewing the project"])
     text = "Reviewing the project failed inside Umbrant (KeyError"
-    demo_driver.until(lambda: any(text in message for message in demo_driver.messages))
+    demo_driver.until(
+        lambda: any(text in message for message in demo_driver.messages)
+    )
 
 
 def test_in_a_project_in_which_something_is_missing_a_missing_thing_is_no_mistake_of_ours(
@@ -124,7 +135,9 @@ def _is_rolled_since(desk: Desk, before: NumberedTake | None) -> bool:
     return desk.takes.current is not before and desk.is_current
 
 
-def test_the_files_of_takes_that_are_no_longer_listed_are_removed(demo_driver: Driver) -> None:
+def test_the_files_of_takes_that_are_no_longer_listed_are_removed(
+    demo_driver: Driver,
+) -> None:
     desk = demo_driver.desk
     for _ in range(KEPT_TAKES + 2):
         before = desk.takes.current

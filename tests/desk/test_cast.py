@@ -1,4 +1,6 @@
-"""The whole cast in the window: machines, utilities, map, curve, rehearsing, own nodes."""
+"""The whole cast in the window: machines, utilities, map, curve, rehearsing,
+own nodes.
+"""
 
 import json
 from pathlib import Path
@@ -31,9 +33,12 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
     hands.desk.select_agent("brine")
     hands.desk.move_playhead(440)
     assert (
-        text_of(hands, "tobark") == "1.1.2.2.2 transition Enough of that → Bark after 2.5 s ± 0.5"
+        text_of(hands, "tobark")
+        == "1.1.2.2.2 transition Enough of that → Bark after 2.5 s ± 0.5"
     )
-    assert text_of(hands, "thun").endswith("→ Cower on event thunder from any state")
+    assert text_of(hands, "thun").endswith(
+        "→ Cower on event thunder from any state"
+    )
     assert (now_of(hands, "watch"), now_of(hands, "bark")) == ("Bark", "0.6 s")
     assert "Bark was entered 0.60 s ago by Enough of that" in hands.reasons()
     hands.desk.select_agent("mila")
@@ -41,20 +46,28 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
     assert now_of(hands, "eve") == "Sell"
     assert "customers near" in hands.reasons()
     hands.desk.select_agent("tam")
-    assert text_of(hands, "tobench").startswith("1.2.1 use behavior Go and sit go-and-stay")
-    assert hands.ledger.ledger.line_of("tobench/go") > 0, "what it uses is shown inside it"
+    assert text_of(hands, "tobench").startswith(
+        "1.2.1 use behavior Go and sit go-and-stay"
+    )
+    assert hands.ledger.ledger.line_of("tobench/go") > 0, (
+        "what it uses is shown inside it"
+    )
     hands.desk.select_agent("gull_3")
     assert hands.desk.explainer is not None
     assert hands.desk.leading("gull_3") is not None
     _map(hands)
-    for agent, machine in (("gull_3", "gull"), ("brine", "watch"), ("tam", "job")):
+    for agent, machine in (
+        ("gull_3", "gull"),
+        ("brine", "watch"),
+        ("tam", "job"),
+    ):
         _labels_stand_apart(hands, agent, machine)
     _edit_inside(hands)
 
 
 def _labels_stand_apart(hands: Driver, agent: str, machine: str) -> None:
-    """What is written on the arrows of a machine covers neither each other nor a state; a click on
-    it selects.
+    """What is written on the arrows of a machine covers neither each other nor
+    a state; a click on it selects.
     """
     hands.desk.select_agent(agent)
     hands.desk.select_row(machine)
@@ -69,7 +82,9 @@ def _labels_stand_apart(hands: Driver, agent: str, machine: str) -> None:
         assert chart.rect().contains(box.toAlignedRect())
         taken.append(box)
     row_id, box = next(iter(chart.labels.items()))
-    hands.qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    hands.qtbot.mouseClick(
+        chart, Qt.MouseButton.LeftButton, pos=box.center().toPoint()
+    )
     assert hands.desk.row_id == row_id
 
 
@@ -104,14 +119,25 @@ def _map(hands: Driver) -> None:
     }
     assert drawing.box("cower").from_any  # type: ignore[union-attr]
     bark = chart.box_rect(drawing.box("bark"))  # type: ignore[arg-type]
-    hands.qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=bark.center().toPoint())
+    hands.qtbot.mouseClick(
+        chart, Qt.MouseButton.LeftButton, pos=bark.center().toPoint()
+    )
     assert hands.desk.row_id == "bark"
     hands.qtbot.keyClick(chart, Qt.Key.Key_Left)
     assert hands.desk.row_id == "circ"
     assert chart._state("bark") is RowState.RUNNING
     assert chart._fired_last(drawing) == {"tobark"}
-    boxes = [chart.box_rect(box) for top in drawing.boxes for box in top.all() if not box.inside]
-    assert not any(one.intersects(other) for n, one in enumerate(boxes) for other in boxes[n + 1 :])
+    boxes = [
+        chart.box_rect(box)
+        for top in drawing.boxes
+        for box in top.all()
+        if not box.inside
+    ]
+    assert not any(
+        one.intersects(other)
+        for n, one in enumerate(boxes)
+        for other in boxes[n + 1 :]
+    )
     hands.desk.select_agent("odo")
     chart.repaint()
     assert chart.drawing is not None
@@ -132,9 +158,13 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     assert considered is not None
     assert behavior is not None
     for above in ("option", "utility"):
-        hands.desk.select_row(next(each.id for each in behavior.rows if each.kind == above))
+        hands.desk.select_row(
+            next(each.id for each in behavior.rows if each.kind == above)
+        )
         assert curve.row is not None
-        assert curve.row.kind == "consider", f"of {above} the first one is shown"
+        assert curve.row.kind == "consider", (
+            f"of {above} the first one is shown"
+        )
     hands.desk.select_row(considered.id)
     row = curve.row
     assert row is not None
@@ -146,10 +176,14 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     before = hands.desk.takes.current
     hands.qtbot.mousePress(curve, Qt.MouseButton.LeftButton, pos=at.toPoint())
     hands.qtbot.mouseMove(curve, (at + QPointF(60, 0)).toPoint())
-    hands.qtbot.mouseRelease(curve, Qt.MouseButton.LeftButton, pos=(at + QPointF(60, 0)).toPoint())
+    hands.qtbot.mouseRelease(
+        curve, Qt.MouseButton.LeftButton, pos=(at + QPointF(60, 0)).toPoint()
+    )
     after = curve.curve(curve.row)  # type: ignore[arg-type]
     assert after.middle > 0.3
-    hands.until(lambda: hands.desk.takes.current is not before and hands.desk.is_current)
+    hands.until(
+        lambda: hands.desk.takes.current is not before and hands.desk.is_current
+    )
     assert hands.desk.documents.history.undo_name == "Change the curve"
     hands.qtbot.keyClick(curve, Qt.Key.Key_Left)
     assert curve.curve(curve.row).middle < after.middle  # type: ignore[arg-type]
@@ -157,11 +191,30 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
 
 def test_every_grip_of_a_curve_changes_what_it_is_called() -> None:
     span = (0.0, 20.0)
-    assert dragged(Curve(shape=Shape.LINEAR), "low", (0.0, 0.3), span).low == 0.3
-    assert dragged(Curve(shape=Shape.LINEAR, flipped=True), "high", (1.0, 0.3), span).high == 0.7
-    assert dragged(Curve(shape=Shape.STEP), "threshold", (0.25, 0.5), span).threshold == 5.0
-    assert dragged(Curve(shape=Shape.BELL), "width", (0.9, 0.5), span).width == 0.4
-    assert dragged(Curve(shape=Shape.POWER), "exponent", (0.5, 0.25), span).exponent == 2.0
+    assert (
+        dragged(Curve(shape=Shape.LINEAR), "low", (0.0, 0.3), span).low == 0.3
+    )
+    assert (
+        dragged(
+            Curve(shape=Shape.LINEAR, flipped=True), "high", (1.0, 0.3), span
+        ).high
+        == 0.7
+    )
+    assert (
+        dragged(
+            Curve(shape=Shape.STEP), "threshold", (0.25, 0.5), span
+        ).threshold
+        == 5.0
+    )
+    assert (
+        dragged(Curve(shape=Shape.BELL), "width", (0.9, 0.5), span).width == 0.4
+    )
+    assert (
+        dragged(
+            Curve(shape=Shape.POWER), "exponent", (0.5, 0.25), span
+        ).exponent
+        == 2.0
+    )
     points = Curve(shape=Shape.POINTS, points=((0.0, 0.0), (1.0, 1.0)))
     assert dragged(points, "point 1", (0.8, 0.4), span).points[1] == (0.8, 0.4)
     steep = dragged(Curve(shape=Shape.LOGISTIC), "steepness", (0.65, 0.9), span)
@@ -173,13 +226,17 @@ def test_another_scenario_can_be_played(demo_driver: Driver) -> None:
     before = hands.desk.takes.current
     hands.desk.select_scenario("forty-gulls")
     assert hands.pane.top.scenario.text() == "Forty gulls ▾"
-    hands.until(lambda: hands.desk.takes.current is not before and hands.desk.is_current)
+    hands.until(
+        lambda: hands.desk.takes.current is not before and hands.desk.is_current
+    )
     assert hands.desk.take is not None
     assert len(hands.desk.take.agents) == 42
     assert hands.pane.lanes.sizeHint().height() < 80, "forty gulls share a lane"
 
 
-def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_driver: Driver) -> None:
+def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     stage, rehearsing = hands.pane.stage, hands.pane.rehearsing
     rehearse = hands.pane.actions_by_id["rehearse"]
@@ -189,7 +246,9 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     assert hands.pane.right.heading().startswith("arrows · E event")
     hands.until(lambda: rehearsing.frame is not None)
     hands.qtbot.keyPress(stage, Qt.Key.Key_Left)
-    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 12)
+    hands.until(
+        lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 12
+    )
     hands.qtbot.keyRelease(stage, Qt.Key.Key_Left)
     live = rehearsing.frame
     assert live is not None
@@ -197,14 +256,24 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     hands.qtbot.keyClick(stage, Qt.Key.Key_E)
     assert stage.steering is not None
     assert stage.steering.menu is not None
-    next(each for each in stage.steering.menu.actions() if each.text() == "alarm.bell").trigger()
+    next(
+        each
+        for each in stage.steering.menu.actions()
+        if each.text() == "alarm.bell"
+    ).trigger()
     stage.steering.menu.close()
     rehearsing.drop("fish")
     then = live.tick
-    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= then + 4)
+    hands.until(
+        lambda: (
+            rehearsing.frame is not None and rehearsing.frame.tick >= then + 4
+        )
+    )
     before = hands.desk.takes.current
     hands.qtbot.keyClick(stage, Qt.Key.Key_Escape)
-    hands.until(lambda: hands.desk.takes.current is not before and hands.desk.is_current)
+    hands.until(
+        lambda: hands.desk.takes.current is not before and hands.desk.is_current
+    )
     assert not rehearsing.active
     assert rehearse.text() == "Rehearse"
     scenario = hands.desk.project.scenario("dusk")
@@ -214,10 +283,15 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     assert hands.desk.take is not None
     repeated = hands.desk.take.poses["visitor"][live.tick]
     assert repeated.tolist() == list(live.poses["visitor"])
-    assert any(each.event == "alarm.bell" for each in hands.desk.take.agents["odo"].received)
+    assert any(
+        each.event == "alarm.bell"
+        for each in hands.desk.take.agents["odo"].received
+    )
 
 
-def test_all_views_follow_a_rehearsal_once_a_second(demo_driver: Driver) -> None:
+def test_all_views_follow_a_rehearsal_once_a_second(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     rehearsing, desk = hands.pane.rehearsing, hands.desk
     before = desk.take
@@ -232,22 +306,33 @@ def test_all_views_follow_a_rehearsal_once_a_second(demo_driver: Driver) -> None
     assert not any("not whole" in each for each in hands.messages)
     hands.until(lambda: desk.take.ticks > live.ticks)
     rehearsing.finish()
-    hands.until(lambda: not rehearsing.active and desk.takes.current.number == 2)
+    hands.until(
+        lambda: not rehearsing.active and desk.takes.current.number == 2
+    )
     assert desk.take.is_complete
-    # It is held against the take before the rehearsal, not against what was played so far.
+    # It is held against the take before the rehearsal, not against what was
+    # played so far.
     assert desk.takes.current.against == "Take 1"
 
 
-def test_a_hand_takes_over_at_the_playhead_and_that_is_a_branch(demo_driver: Driver) -> None:
+def test_a_hand_takes_over_at_the_playhead_and_that_is_a_branch(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
-    desk, stage, rehearsing = hands.desk, hands.pane.stage, hands.pane.rehearsing
+    desk, stage, rehearsing = (
+        hands.desk,
+        hands.pane.stage,
+        hands.pane.rehearsing,
+    )
     parent, project = desk.take, desk.project
     desk.move_playhead(360)
     hands.pane.actions_by_id["by_hand"].trigger()
     assert rehearsing.active
     assert rehearsing.puppet.name == "visitor"
     hands.until(lambda: rehearsing.frame is not None)
-    assert rehearsing.frame.tick >= 360, "what was before is not played again before one's eyes"
+    assert rehearsing.frame.tick >= 360, (
+        "what was before is not played again before one's eyes"
+    )
     hands.qtbot.keyPress(stage, Qt.Key.Key_Right)
     hands.until(lambda: rehearsing.frame.tick >= 375)
     hands.qtbot.keyRelease(stage, Qt.Key.Key_Right)
@@ -257,7 +342,9 @@ def test_a_hand_takes_over_at_the_playhead_and_that_is_a_branch(demo_driver: Dri
     assert desk.branched_at == 360
     assert "the visitor by hand" in desk.takes.current.label
     assert desk.project is project, "the project stays as it is"
-    assert (branch.poses["visitor"][:361] == parent.poses["visitor"][:361]).all()
+    assert (
+        branch.poses["visitor"][:361] == parent.poses["visitor"][:361]
+    ).all()
     assert (branch.poses["visitor"][380] != parent.poses["visitor"][380]).any()
     # It is kept as any branch is.
     hands.pane.actions_by_id["keep_as_scenario"].trigger()
@@ -275,9 +362,14 @@ def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
     stage, rehearsing = hands.pane.stage, hands.pane.rehearsing
     hands.pane.actions_by_id["rehearse"].trigger()
     hands.until(lambda: rehearsing.frame is not None)
-    hands.qtbot.mousePress(stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((20, 8)).toPoint())
+    hands.qtbot.mousePress(
+        stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((20, 8)).toPoint()
+    )
     hands.until(
-        lambda: rehearsing.frame is not None and rehearsing.frame.poses["visitor"][0] < 30.0
+        lambda: (
+            rehearsing.frame is not None
+            and rehearsing.frame.poses["visitor"][0] < 30.0
+        )
     )
     hands.qtbot.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
     rehearsing.finish()
@@ -321,13 +413,19 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
     assert offer is not None
     assert (offer.kind.id, offer.kind.own) == ("hum", "nodes/hum.py")
     hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
-    (demo / "nodes" / "hum.py").write_text(OWN.replace("Hums a tune", "Hums softly"))
+    (demo / "nodes" / "hum.py").write_text(
+        OWN.replace("Hums a tune", "Hums softly")
+    )
     hands.answers.trusting = False
     before = len(hands.answers.messages)
     for _ in range(2):
         hands.pane.actions_by_id["new_take"].trigger()
-        assert hands.desk.documents.needs_trust, "another content is before about anew"
-    assert len(hands.answers.messages) == before + 1, "a no is not before about again"
+        assert hands.desk.documents.needs_trust, (
+            "another content is before about anew"
+        )
+    assert len(hands.answers.messages) == before + 1, (
+        "a no is not before about again"
+    )
     assert hands.desk.catalog.kinds["hum"].help.startswith("Hums softly")
     hands.answers.trusting = True
     hands.pane.actions_by_id["trust"].trigger()
@@ -345,7 +443,9 @@ def test_a_node_of_ones_own_is_written_found_run_and_what_is_wrong_stands_at_its
     hands.pane.actions_by_id["new_node"].trigger()
     path = folder / "nodes" / "ring_the_bell.py"
     assert hands.answers.edited == [path]
-    assert not hands.desk.documents.needs_trust, "what we wrote ourselves needs no trust"
+    assert not hands.desk.documents.needs_trust, (
+        "what we wrote ourselves needs no trust"
+    )
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_Return)
     hands.type("ring the bell 0.5")
@@ -356,17 +456,24 @@ def test_a_node_of_ones_own_is_written_found_run_and_what_is_wrong_stands_at_its
     assert hands.desk.documents.problems == []
     text = path.read_text()
     path.write_text(
-        text.replace("    me.world.say", '    return failure("the rope is wet")\n    me')
+        text.replace(
+            "    me.world.say", '    return failure("the rope is wet")\n    me'
+        )
     )
     hands.answers.trusting = True
     hands.pane.actions_by_id["new_take"].trigger()
     hands.settle()
     assert hands.answers.messages[-1] == "nodes/ring_the_bell.py"
     refused = hands.desk.take.agents["odo"].row(row.id).spans[0]
-    assert (refused.cause.kind, dict(refused.cause.facts)) == ("said", {"text": "the rope is wet"})
+    assert (refused.cause.kind, dict(refused.cause.facts)) == (
+        "said",
+        {"text": "the rope is wet"},
+    )
     path.write_text("def ring_the_bell(:\n")
     hands.pane.actions_by_id["new_take"].trigger()
-    said = [str(each) for each in hands.desk.documents.problems_of("warden", row.id)]
+    said = [
+        str(each) for each in hands.desk.documents.problems_of("warden", row.id)
+    ]
     assert any("nodes/ring_the_bell.py, line 1:" in each for each in said)
 
 
@@ -396,22 +503,38 @@ def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_tol
 ) -> None:
     hands = demo_driver
     hands.desk.apply(
-        Edit("Go nowhere", lambda project: put(project, ("scenarios", "dusk", "stage"), "nowhere"))
+        Edit(
+            "Go nowhere",
+            lambda project: put(
+                project, ("scenarios", "dusk", "stage"), "nowhere"
+            ),
+        )
     )
     hands.messages.clear()
     hands.pane.actions_by_id["rehearse"].trigger()
     assert not hands.pane.rehearsing.active
-    assert hands.messages == ["scenarios/dusk.json: there is no stage 'nowhere'. There are: quay."]
+    assert hands.messages == [
+        "scenarios/dusk.json: there is no stage 'nowhere'. There are: quay."
+    ]
 
 
-def test_an_edit_ends_a_rehearsal_and_leaves_no_file_of_it(demo_driver: Driver) -> None:
+def test_an_edit_ends_a_rehearsal_and_leaves_no_file_of_it(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     rehearsing = hands.pane.rehearsing
     hands.pane.actions_by_id["rehearse"].trigger()
     hands.until(lambda: rehearsing.frame is not None)
-    hands.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
+    hands.desk.apply(
+        Edit(
+            "Run",
+            lambda project: rename_row(project, "warden", "go", "Run there"),
+        )
+    )
     assert not rehearsing.active
     assert "The rehearsal has ended" in hands.messages[-1]
     hands.settle()
     files = sorted(each.name for each in hands.desk.take.path.parent.iterdir())
-    assert files == sorted(each.loaded.take.path.name for each in hands.desk.takes.kept)
+    assert files == sorted(
+        each.loaded.take.path.name for each in hands.desk.takes.kept
+    )

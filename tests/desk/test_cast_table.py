@@ -1,4 +1,6 @@
-"""The cast as a table: walked by arrows, edited in its cells, the same as the setting's lines."""
+"""The cast as a table: walked by arrows, edited in its cells, the same as the
+setting's lines.
+"""
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
@@ -23,7 +25,9 @@ def press(hands: Driver, *keys: Qt.Key) -> None:
         QTest.keyClick(view, key)
 
 
-def test_the_cast_stands_names_down_and_numbers_across(quay_driver: Driver) -> None:
+def test_the_cast_stands_names_down_and_numbers_across(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     view = table(hands)
     scenario = hands.desk.project.scenario("dusk")
@@ -31,13 +35,19 @@ def test_the_cast_stands_names_down_and_numbers_across(quay_driver: Driver) -> N
     assert names == [each.name for each in scenario.cast]
     titles = [column.title for column in view.cast.columns]
     assert titles[:4] == ["name", "behavior", "group", "at"]
-    assert set(titles) >= {"energy", "thirst"}, "a column for each number that any body has"
+    assert set(titles) >= {"energy", "thirst"}, (
+        "a column for each number that any body has"
+    )
     tam = view.cast.rows[names.index("tam")]
     assert (
-        tam.cells["number energy"].text == f"{scenario.member('tam').body.stats['energy'].value:g}"
+        tam.cells["number energy"].text
+        == f"{scenario.member('tam').body.stats['energy'].value:g}"
     )
     assert "number energy" not in view.cast.rows[0].cells
-    assert view.heading() == f"{scenario.title} · {len(names)} of the cast · Enter adds"
+    assert (
+        view.heading()
+        == f"{scenario.title} · {len(names)} of the cast · Enter adds"
+    )
     view.grab()
 
 
@@ -49,7 +59,9 @@ def test_arrows_walk_the_cells_and_enter_edits_one(quay_driver: Driver) -> None:
     view.walked.connect(picked.append)
     while view._column != "walk":
         press(hands, Qt.Key.Key_Right)
-    assert hands.desk.playhead == playhead, "they do not step through ticks here"
+    assert hands.desk.playhead == playhead, (
+        "they do not step through ticks here"
+    )
     press(hands, Qt.Key.Key_Down, Qt.Key.Key_Down)
     assert view._column == "walk"
     assert view.selected_path() == ("scenarios", "dusk", "cast", 2)
@@ -79,7 +91,9 @@ def test_arrows_walk_the_cells_and_enter_edits_one(quay_driver: Driver) -> None:
     assert view.focused_chip is None
 
 
-def test_a_column_beyond_the_edge_is_brought_into_sight(quay_driver: Driver) -> None:
+def test_a_column_beyond_the_edge_is_brought_into_sight(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     view = table(hands)
     names = [row.cells["name"].text for row in view.cast.rows]
@@ -92,10 +106,15 @@ def test_a_column_beyond_the_edge_is_brought_into_sight(quay_driver: Driver) -> 
     # The names stay in sight, over what is scrolled past.
     assert bar.value() > 0
     middle = view.visualRect(view.currentIndex()).center().y()
-    assert view.chip_at(QPointF(view.cast.columns[0].x + 4, middle))[0].value == "tam"
+    assert (
+        view.chip_at(QPointF(view.cast.columns[0].x + 4, middle))[0].value
+        == "tam"
+    )
     bar.setValue(26)
     behavior = view.chips()[1][1]
-    assert view.chip_at(QPointF(behavior.left() + 2 - 26, middle)) is None, "it is covered"
+    assert view.chip_at(QPointF(behavior.left() + 2 - 26, middle)) is None, (
+        "it is covered"
+    )
     assert view.chip_at(QPointF(behavior.right() - 2 - 26, middle)) is not None
     while view._column != "behavior":
         press(hands, Qt.Key.Key_Right)
@@ -104,7 +123,9 @@ def test_a_column_beyond_the_edge_is_brought_into_sight(quay_driver: Driver) -> 
     view.grab()
 
 
-def test_the_cast_is_added_to_moved_and_removed_from(quay_driver: Driver) -> None:
+def test_the_cast_is_added_to_moved_and_removed_from(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     view = table(hands)
     count = len(view.cast.rows)
@@ -118,7 +139,9 @@ def test_the_cast_is_added_to_moved_and_removed_from(quay_driver: Driver) -> Non
     path = view.selected_path()
     assert at(hands.desk.project, path).behavior is None
     view.move_line(-1)
-    assert at(hands.desk.project, (*path[:3], count - 1)).name.startswith("puppet")
+    assert at(hands.desk.project, (*path[:3], count - 1)).name.startswith(
+        "puppet"
+    )
     assert view.selected_index() == count - 1
     hands.pane.actions_by_id["delete"].trigger()
     assert len(view.cast.rows) == count

@@ -1,5 +1,5 @@
-"""Chips: what may be typed, how a number steps, what can be picked, and what that does to the
-project.
+"""Chips: what may be typed, how a number steps, what can be picked, and what
+that does to the project.
 """
 
 import contextlib
@@ -46,16 +46,25 @@ def made(*rows: Row) -> Project:
 
 
 def chip(of: Row, param: str, editor: ChipEditor | None = None) -> Chip:
-    found = [piece.chip for piece in sentence(of, BUILTIN, in_full=True) if piece.chip]
+    found = [
+        piece.chip
+        for piece in sentence(of, BUILTIN, in_full=True)
+        if piece.chip
+    ]
     return next(
-        each for each in found if each.slot.param == param and editor in (None, each.editor)
+        each
+        for each in found
+        if each.slot.param == param and editor in (None, each.editor)
     )
 
 
 WAIT = row("r1", "wait", "top", duration=Spread(mean=2, half_width=0.5))
 MOVE = row("r1", "move_to", "top", target=key("spot"), reach=1.0)
 GUARDED = row(
-    "r1", "wait", "top", guard=("can_see(visitor, within=8) and n > -2.5", Watch.THROUGHOUT)
+    "r1",
+    "wait",
+    "top",
+    guard=("can_see(visitor, within=8) and n > -2.5", Watch.THROUGHOUT),
 )
 
 
@@ -75,7 +84,9 @@ def test_what_is_typed_into_a_duration(typed: str, expected: object) -> None:
     assert typed_value(chip(WAIT, "duration"), typed) == expected
 
 
-@pytest.mark.parametrize("typed", ["", "soon", "1..2", "1 2", "nan", "inf", "1e9e", "2 ± "])
+@pytest.mark.parametrize(
+    "typed", ["", "soon", "1..2", "1 2", "nan", "inf", "1e9e", "2 ± "]
+)
 def test_what_is_no_number_is_refused_with_an_example(typed: str) -> None:
     with pytest.raises(ChipError, match=r"write 2 or 2 ± 0\.5"):
         typed_value(chip(WAIT, "duration"), typed)
@@ -97,17 +108,26 @@ def test_anything_typed_gives_a_value_or_a_clean_error(typed: str) -> None:
 def test_steps_follow_the_quantity_stay_in_bounds_and_keep_the_give() -> None:
     assert stepped(chip(MOVE, "reach"), 3) == pytest.approx(1.3)
     assert stepped(chip(MOVE, "reach"), -100) == 0
-    assert stepped(chip(WAIT, "duration"), 5) == Spread(mean=2.5, half_width=0.5)
+    assert stepped(chip(WAIT, "duration"), 5) == Spread(
+        mean=2.5, half_width=0.5
+    )
     assert bounded(chip(MOVE, "reach"), -3) == 0
 
 
-def test_a_number_in_a_condition_is_replaced_where_it_stands_however_long_it_grows() -> None:
-    """During a drag the chip stays as it was when the drag began, while the condition changes under
-    it.
+def test_a_number_in_a_condition_is_replaced_where_it_stands_however_long_it_grows() -> (
+    None
+):
+    """During a drag the chip stays as it was when the drag began, while the
+    condition changes under it.
     """
     start, within = made(GUARDED), chip(GUARDED, "when", ChipEditor.NUMBER)
     now = start
-    for metres, expected in ((8.1, "8.1"), (12, "12"), (0.25, "0.25"), (7, "7")):
+    for metres, expected in (
+        (8.1, "8.1"),
+        (12, "12"),
+        (0.25, "0.25"),
+        (7, "7"),
+    ):
         now = chip_edit("b", within, metres).apply(now)
         guard = now.behavior("b").row("r1").guard
         assert guard is not None
@@ -116,14 +136,32 @@ def test_a_number_in_a_condition_is_replaced_where_it_stands_however_long_it_gro
 
 
 def test_a_negative_number_in_a_condition_is_replaced_with_its_sign() -> None:
-    found = [piece.chip for piece in sentence(GUARDED, BUILTIN) if piece.chip and piece.chip.span]
-    edited = chip_edit("b", found[1], 4.0).apply(made(GUARDED)).behavior("b").row("r1").guard
+    found = [
+        piece.chip
+        for piece in sentence(GUARDED, BUILTIN)
+        if piece.chip and piece.chip.span
+    ]
+    edited = (
+        chip_edit("b", found[1], 4.0)
+        .apply(made(GUARDED))
+        .behavior("b")
+        .row("r1")
+        .guard
+    )
     assert edited is not None
     assert edited.when == "can_see(visitor, within=8) and n > 4"
 
 
 def test_the_watch_the_name_and_the_period_are_chips_too() -> None:
-    start = made(row("r1", "wait", "top", guard="flag", upkeep=[("clear", 0.5, {"key": key("n")})]))
+    start = made(
+        row(
+            "r1",
+            "wait",
+            "top",
+            guard="flag",
+            upkeep=[("clear", 0.5, {"key": key("n")})],
+        )
+    )
     of = start.behavior("b").row("r1")
     now = chip_edit("b", chip(of, "watch"), "take over").apply(start)
     now = chip_edit("b", chip(of, "name"), "Stand").apply(now)
@@ -151,31 +189,64 @@ def test_an_upkeep_is_done_every_so_often_or_once_as_picked_or_typed() -> None:
     read = " ".join(piece.text for piece in sentence(of, BUILTIN))
     assert read.endswith("upkeep on leaving clear n")
     often = choices(chip(of, "every"), once, None)[0]
-    again = chip_edit("b", chip(of, "every"), often.value).apply(once).behavior("b").row("r1")
-    assert (again.upkeep[0].at, again.upkeep[0].every_s) == (UpkeepMoment.EVERY, 0.5)
+    again = (
+        chip_edit("b", chip(of, "every"), often.value)
+        .apply(once)
+        .behavior("b")
+        .row("r1")
+    )
+    assert (again.upkeep[0].at, again.upkeep[0].every_s) == (
+        UpkeepMoment.EVERY,
+        0.5,
+    )
 
 
 def test_an_edit_is_named_after_what_it_does() -> None:
     assert chip_edit("b", chip(MOVE, "reach"), 2.0).name == "Set reach to 2 m"
-    assert chip_edit("b", chip(MOVE, "target"), KeyRef(key="lamp")).name == "Set target to lamp"
+    assert (
+        chip_edit("b", chip(MOVE, "target"), KeyRef(key="lamp")).name
+        == "Set target to lamp"
+    )
 
 
 def picked(of: Row, param: str) -> list[str]:
     return [
         choice.label
-        for choice in choices(chip(of, param), made(of), expand_behavior(made(of), "b"))
+        for choice in choices(
+            chip(of, param), made(of), expand_behavior(made(of), "b")
+        )
     ]
 
 
-def test_a_place_can_be_a_key_with_a_place_a_named_place_one_of_the_cast_or_a_prop() -> None:
-    assert picked(MOVE, "target") == ["visitor", "spot", "lamp", "corner", "a", "v", "lamp_one"]
+def test_a_place_can_be_a_key_with_a_place_a_named_place_one_of_the_cast_or_a_prop() -> (
+    None
+):
+    assert picked(MOVE, "target") == [
+        "visitor",
+        "spot",
+        "lamp",
+        "corner",
+        "a",
+        "v",
+        "lamp_one",
+    ]
 
 
 def test_other_chips_offer_what_fits_them() -> None:
     assert picked(MOVE, "pace") == ["walk", "run"]
     assert picked(MOVE, "reach") == ["n"]
-    assert picked(row("r1", "set_yes_no", "top"), "value") == ["flag", "yes", "no"]
-    assert picked(row("r1", "clear", "top"), "key") == ["visitor", "spot", "lamp", "n", "flag"]
+    assert picked(row("r1", "set_yes_no", "top"), "value") == [
+        "flag",
+        "yes",
+        "no",
+    ]
+    assert picked(row("r1", "clear", "top"), "key") == [
+        "visitor",
+        "spot",
+        "lamp",
+        "n",
+        "flag",
+    ]
     assert picked(row("r1", "pick_lowest", "top"), "group") == ["lamps"]
     assert picked(row("r1", "pick_lowest", "top"), "thing") == ["lamp"]
     assert picked(GUARDED, "watch") == [str(watch) for watch in Watch]
@@ -185,14 +256,18 @@ def test_other_chips_offer_what_fits_them() -> None:
 def test_what_is_picked_is_what_the_file_holds() -> None:
     place = next(
         choice
-        for choice in choices(chip(MOVE, "target"), made(MOVE), expand_behavior(made(MOVE), "b"))
+        for choice in choices(
+            chip(MOVE, "target"), made(MOVE), expand_behavior(made(MOVE), "b")
+        )
         if choice.label == "corner"
     )
     assert place.value == PlaceRef(place="corner")
     assert (place.help, place.section) == ("a place of the stage", "Places")
     sections = dict.fromkeys(
         choice.section
-        for choice in choices(chip(MOVE, "target"), made(MOVE), expand_behavior(made(MOVE), "b"))
+        for choice in choices(
+            chip(MOVE, "target"), made(MOVE), expand_behavior(made(MOVE), "b")
+        )
     )
     assert list(sections) == ["Keys", "Places", "Cast", "Props"]
 
@@ -210,15 +285,27 @@ def test_a_chip_says_what_it_is_and_how_it_is_changed() -> None:
 def test_a_steps_sign_and_threshold_are_chips() -> None:
     step = row("cc", "consider", curve=Curve(shape=Shape.STEP), input="n")
     start = made(
-        row("uu", "utility"), row("oo", "option", "uu"), step.model_copy(update={"under": "oo"})
+        row("uu", "utility"),
+        row("oo", "option", "uu"),
+        step.model_copy(update={"under": "oo"}),
     )
     of = start.behavior("b").row("cc")
-    assert [piece.text for piece in sentence(of, BUILTIN)][-3:] == ["step", "≥", "0"]
+    assert [piece.text for piece in sentence(of, BUILTIN)][-3:] == [
+        "step",
+        "≥",
+        "0",
+    ]
     sign, threshold = (
-        next(each.chip for each in sentence(of, BUILTIN) if each.chip and each.chip.label == label)
+        next(
+            each.chip
+            for each in sentence(of, BUILTIN)
+            if each.chip and each.chip.label == label
+        )
         for label in ("sign", "threshold")
     )
-    less = next(each for each in choices(sign, start, None) if each.label == "≤")
+    less = next(
+        each for each in choices(sign, start, None) if each.label == "≤"
+    )
     now = chip_edit("b", sign, less.value).apply(start)
     now = chip_edit("b", threshold, typed_value(threshold, "2.5")).apply(now)
     curve = now.behavior("b").row("cc").args["curve"]

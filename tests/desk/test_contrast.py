@@ -1,4 +1,6 @@
-"""Text and marks stand out enough from whatever they stand on, by Day and by Night."""
+"""Text and marks stand out enough from whatever they stand on, by Day and by
+Night.
+"""
 
 from itertools import combinations
 
@@ -25,7 +27,8 @@ GROUNDS = (
 def luminance(colour: QColor) -> float:
     parts = [colour.redF(), colour.greenF(), colour.blueF()]
     red, green, blue = (
-        each / 12.92 if each <= 0.04045 else ((each + 0.055) / 1.055) ** 2.4 for each in parts
+        each / 12.92 if each <= 0.04045 else ((each + 0.055) / 1.055) ** 2.4
+        for each in parts
     )
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
@@ -41,10 +44,14 @@ def test_the_measure_is_the_usual_one() -> None:
 
 
 @pytest.mark.parametrize("palette", [DAY, NIGHT], ids=lambda each: each.name)
-@pytest.mark.parametrize("role", ["ink", "dim", "running", "success", "refused"])
+@pytest.mark.parametrize(
+    "role", ["ink", "dim", "running", "success", "refused"]
+)
 def test_text_can_be_read_on_every_ground(palette: Palette, role: str) -> None:
     for ground in GROUNDS:
-        assert contrast(getattr(palette, role), getattr(palette, ground)) >= TEXT, ground
+        assert (
+            contrast(getattr(palette, role), getattr(palette, ground)) >= TEXT
+        ), ground
     assert contrast(palette.dim, palette.water) >= TEXT
 
 
@@ -52,7 +59,10 @@ def test_text_can_be_read_on_every_ground(palette: Palette, role: str) -> None:
 def test_marks_stand_out(palette: Palette) -> None:
     for role in ("now", "faint", "running"):
         for ground in ("ground", "sheet", "selection"):
-            assert contrast(getattr(palette, role), getattr(palette, ground)) >= MARK, role
+            assert (
+                contrast(getattr(palette, role), getattr(palette, ground))
+                >= MARK
+            ), role
     for lead in palette.leads:
         assert contrast(lead, palette.ground) >= MARK
         assert contrast(lead, WHITE) >= TEXT, "names in lanes are white"

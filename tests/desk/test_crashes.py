@@ -1,5 +1,5 @@
-"""When something goes wrong: a mistake in painting stays in its view, a crash is told of at the
-next start, and what was not saved is offered again.
+"""When something goes wrong: a mistake in painting stays in its view, a crash
+is told of at the next start, and what was not saved is offered again.
 """
 
 import ast
@@ -53,7 +53,9 @@ def test_a_new_project_shows_its_setting(driver: Driver) -> None:
 def faults(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """The names of the views that could not be drawn, as they are logged."""
     logged: list[str] = []
-    monkeypatch.setattr(painted.log, "exception", lambda text, name: logged.append(name))
+    monkeypatch.setattr(
+        painted.log, "exception", lambda text, name: logged.append(name)
+    )
     return logged
 
 
@@ -64,7 +66,9 @@ def broken(*_: object, **__: object) -> None:
 def colours(widget: QWidget) -> set[int]:
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
     return {
-        image.pixel(x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2)
+        image.pixel(x, y)
+        for x in range(0, image.width(), 2)
+        for y in range(0, image.height(), 2)
     }
 
 
@@ -75,7 +79,10 @@ PAINTED = [spec for spec in VIEWS if spec.id not in WRITTEN]
 
 @pytest.mark.parametrize("spec", PAINTED, ids=[spec.id for spec in PAINTED])
 def test_a_mistake_in_a_view_is_logged_once_and_told_in_its_place_while_the_window_lives(
-    demo_driver: Driver, faults: list[str], monkeypatch: pytest.MonkeyPatch, spec: ViewSpec[Any]
+    demo_driver: Driver,
+    faults: list[str],
+    monkeypatch: pytest.MonkeyPatch,
+    spec: ViewSpec[Any],
 ) -> None:
     hands, view = demo_driver, demo_driver.pane.views[spec.id]
     if spec.is_tab:
@@ -83,7 +90,9 @@ def test_a_mistake_in_a_view_is_logged_once_and_told_in_its_place_while_the_wind
     before = colours(view)
     with monkeypatch.context() as patch:
         patch.setattr(
-            type(view), "draw" if isinstance(view, PaintedView) else "draw_ground", broken
+            type(view),
+            "draw" if isinstance(view, PaintedView) else "draw_ground",
+            broken,
         )
         assert colours(view) != before
         assert colours(view) != before
@@ -103,7 +112,9 @@ def test_a_mistake_in_a_cell_leaves_the_others(
     assert faults == ["Ledger"]
 
 
-def test_a_painter_is_ended_and_put_back_however_it_is_left(qtbot: QtBot) -> None:
+def test_a_painter_is_ended_and_put_back_however_it_is_left(
+    qtbot: QtBot,
+) -> None:
     picture = QPixmap(8, 8)
     picture.fill(Qt.GlobalColor.white)
     painters: list[QPainter] = []
@@ -123,14 +134,24 @@ def test_a_painter_is_ended_and_put_back_however_it_is_left(qtbot: QtBot) -> Non
 
 
 def test_nothing_else_paints() -> None:
-    """All paint events and painters of the window are those of the base, which lets nothing
-    pass.
+    """All paint events and painters of the window are those of the base, which
+    lets nothing pass.
     """
     for path in sorted(DESK.rglob("*.py")):
         tree = ast.parse(path.read_text())
-        names = {node.name for node in ast.walk(tree) if isinstance(node, ast.FunctionDef)}
-        calls = [node.func for node in ast.walk(tree) if isinstance(node, ast.Call)]
-        opened = [each for each in calls if isinstance(each, ast.Name) and each.id == "QPainter"]
+        names = {
+            node.name
+            for node in ast.walk(tree)
+            if isinstance(node, ast.FunctionDef)
+        }
+        calls = [
+            node.func for node in ast.walk(tree) if isinstance(node, ast.Call)
+        ]
+        opened = [
+            each
+            for each in calls
+            if isinstance(each, ast.Name) and each.id == "QPainter"
+        ]
         if path.name != "painted.py":
             assert opened == [], f"{path.name} opens a painter; use painting()"
             assert "paintEvent" not in names, (
@@ -142,13 +163,19 @@ def test_nothing_else_paints() -> None:
 
 
 def _below(kind: type) -> list[type]:
-    return [inner for each in kind.__subclasses__() for inner in (each, *_below(each))]
+    return [
+        inner
+        for each in kind.__subclasses__()
+        for inner in (each, *_below(each))
+    ]
 
 
 # crashes
 
 
-def test_a_crash_is_logged_with_its_stack_and_told_of_once(own_folders: Path) -> None:
+def test_a_crash_is_logged_with_its_stack_and_told_of_once(
+    own_folders: Path,
+) -> None:
     script = (
         "import faulthandler\n"
         "from umbrant.desk.logs import CrashWatch\n"
@@ -158,12 +185,18 @@ def test_a_crash_is_logged_with_its_stack_and_told_of_once(own_folders: Path) ->
         "draw_the_setting()\n"
     )
     done = subprocess.run(
-        [sys.executable, "-c", script], env=dict(os.environ), capture_output=True, check=False
+        [sys.executable, "-c", script],
+        env=dict(os.environ),
+        capture_output=True,
+        check=False,
     )
     assert done.returncode < 0
     written: list[str] = []
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("umbrant.desk.logs.log.error", lambda text, stack: written.append(stack))
+        patch.setattr(
+            "umbrant.desk.logs.log.error",
+            lambda text, stack: written.append(stack),
+        )
         watch = CrashWatch()
         assert watch.crashed
         assert "draw_the_setting" in written[0]
@@ -179,7 +212,12 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
 ) -> None:
     driver.window.open_folder(demo)
     driver.settle()
-    driver.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
+    driver.desk.apply(
+        Edit(
+            "Run",
+            lambda project: rename_row(project, "warden", "go", "Run there"),
+        )
+    )
     assert driver.pane.autosave.keep_now().result()
     driver.desk.documents.history.saved = driver.desk.project
     messages: list[str] = []
@@ -212,7 +250,10 @@ def test_a_project_without_a_folder_is_kept_and_offered_after_a_crash(
     behavior = driver.desk.behavior
     driver.desk.apply(
         Edit(
-            "Name", lambda project: rename_row(project, behavior.name, behavior.rows[0].id, "Mine")
+            "Name",
+            lambda project: rename_row(
+                project, behavior.name, behavior.rows[0].id, "Mine"
+            ),
         )
     )
     assert driver.pane.autosave.keep_now().result()
@@ -245,10 +286,17 @@ def test_saving_a_new_project_forgets_what_was_kept_of_it(
 
 
 def test_where_nothing_can_be_kept_that_is_said(
-    demo_driver: Driver, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    demo_driver: Driver,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
 ) -> None:
     hands = demo_driver
-    hands.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
+    hands.desk.apply(
+        Edit(
+            "Run",
+            lambda project: rename_row(project, "warden", "go", "Run there"),
+        )
+    )
 
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")

@@ -11,10 +11,14 @@ LEFT = Qt.MouseButton.LeftButton
 
 def place_of(driver: Driver, seconds: float) -> QPoint:
     lanes = driver.pane.lanes
-    return QPoint(round(lanes.x_of(seconds * 20)), round(lanes.ruler_box().center().y()))
+    return QPoint(
+        round(lanes.x_of(seconds * 20)), round(lanes.ruler_box().center().y())
+    )
 
 
-def test_a_cue_is_dragged_to_another_time_and_rolled_again(dog_driver: Driver) -> None:
+def test_a_cue_is_dragged_to_another_time_and_rolled_again(
+    dog_driver: Driver,
+) -> None:
     desk, lanes = dog_driver.desk, dog_driver.pane.lanes
     first = next(iter(marks(desk)))
     dog_driver.pane.actions_by_id["show_setting"].trigger()
@@ -31,7 +35,9 @@ def test_a_cue_is_dragged_to_another_time_and_rolled_again(dog_driver: Driver) -
     assert next(iter(marks(desk))) == first
 
 
-def test_a_cue_is_added_at_the_time_that_is_double_clicked(demo_driver: Driver) -> None:
+def test_a_cue_is_added_at_the_time_that_is_double_clicked(
+    demo_driver: Driver,
+) -> None:
     desk, lanes = demo_driver.desk, demo_driver.pane.lanes
     high = lanes.sizeHint().height()
     demo_driver.pane.actions_by_id["show_setting"].trigger()
@@ -44,8 +50,14 @@ def test_a_cue_is_added_at_the_time_that_is_double_clicked(demo_driver: Driver) 
     lanes.grab()
     assert lanes.sizeHint().height() >= high
     for kind in ("put somebody", "drop", "take somebody", "set a key"):
-        demo_driver.qtbot.mouseDClick(lanes, LEFT, pos=place_of(demo_driver, 25.0 + len(found)))
-        title = next(each.text() for each in lanes.ruler.menu.actions() if kind in each.text())
+        demo_driver.qtbot.mouseDClick(
+            lanes, LEFT, pos=place_of(demo_driver, 25.0 + len(found))
+        )
+        title = next(
+            each.text()
+            for each in lanes.ruler.menu.actions()
+            if kind in each.text()
+        )
         choose(lanes.ruler.menu, title)
         found = list(marks(desk))
     assert [each.text for each in found[-4:]] == [

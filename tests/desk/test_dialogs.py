@@ -20,7 +20,12 @@ from umbrant.desk.widgets.question import (
 from umbrant.desk.widgets.theme import DAY, style_sheet
 
 QUESTIONS = [
-    ("breaks", ("Set type to text", ["one row", "another"]), "Change it", "Leave it"),
+    (
+        "breaks",
+        ("Set type to text", ["one row", "another"]),
+        "Change it",
+        "Leave it",
+    ),
     ("remove", ("lamps", ["Warden"]), "Remove it", "Keep it"),
     ("trust", ("nodes/hum.py",), "Let them run", "Do not run them"),
     ("overwrite", (["project.json"],), "Overwrite them", "Do not save"),
@@ -47,18 +52,28 @@ def test_only_the_button_that_says_so_agrees_and_enter_does_not(
         assert getattr(Dialogs(parent), name)(*args) is agreed
     assert all(default == no for _, default in shown)
     assert all(
-        str(args[0] if isinstance(args[0], str) else args[0][0]) in text for text, _ in shown
+        str(args[0] if isinstance(args[0], str) else args[0][0]) in text
+        for text, _ in shown
     )
 
 
 def answered(
-    qtbot: QtBot, ask: Callable[[Dialogs], object], *keys: Qt.Key | str, ctrl: bool = False
+    qtbot: QtBot,
+    ask: Callable[[Dialogs], object],
+    *keys: Qt.Key | str,
+    ctrl: bool = False,
 ) -> object:
-    """What a question comes to when these keys are pressed in it, one after the other."""
+    """What a question comes to when these keys are pressed in it, one after the
+    other.
+    """
     parent = QWidget()
     qtbot.addWidget(parent)
     parent.resize(900, 600)
-    held = Qt.KeyboardModifier.ControlModifier if ctrl else Qt.KeyboardModifier.NoModifier
+    held = (
+        Qt.KeyboardModifier.ControlModifier
+        if ctrl
+        else Qt.KeyboardModifier.NoModifier
+    )
 
     def press() -> None:
         for each in keys:
@@ -68,13 +83,19 @@ def answered(
             if isinstance(each, str):
                 QTest.keyClicks(target, each)
             else:
-                QTest.keyClick(target, each, held if each is Qt.Key.Key_Return else NONE)
+                QTest.keyClick(
+                    target, each, held if each is Qt.Key.Key_Return else NONE
+                )
 
     QTimer.singleShot(50, press)
     return ask(Dialogs(parent))
 
 
-NONE, ENTER, ESCAPE = Qt.KeyboardModifier.NoModifier, Qt.Key.Key_Return, Qt.Key.Key_Escape
+NONE, ENTER, ESCAPE = (
+    Qt.KeyboardModifier.NoModifier,
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Escape,
+)
 
 
 def test_a_line_is_typed_and_enter_takes_it(qtbot: QtBot) -> None:
@@ -86,7 +107,9 @@ def test_a_line_is_typed_and_enter_takes_it(qtbot: QtBot) -> None:
     assert answered(qtbot, ask, Qt.Key.Key_Delete, ENTER) is None
 
     def ask_for_any(dialogs: Dialogs) -> str | None:
-        return dialogs.optional_text("Stop where", "Empty for nowhere:", "old", "Stop there")
+        return dialogs.optional_text(
+            "Stop where", "Empty for nowhere:", "old", "Stop there"
+        )
 
     assert answered(qtbot, ask_for_any, Qt.Key.Key_Delete, ENTER) == ""
     assert answered(qtbot, ask_for_any, Qt.Key.Key_Delete, ESCAPE) is None
@@ -97,13 +120,17 @@ def test_a_line_is_typed_and_enter_takes_it(qtbot: QtBot) -> None:
     [line_field, note_field, lambda text: integer_field(int(text))],
     ids=["line", "lines", "number"],
 )
-def test_what_is_in_a_field_is_seen(qtbot: QtBot, make: Callable[[str], QWidget]) -> None:
+def test_what_is_in_a_field_is_seen(
+    qtbot: QtBot, make: Callable[[str], QWidget]
+) -> None:
     pictures = []
     for text in ("1", "1888"):
         parent, field = QWidget(), make(text)
         qtbot.addWidget(parent)
         parent.setStyleSheet(style_sheet(DAY))
-        box = QuestionDialog(parent, "Seed", "Which?", [Verb("Go on", is_default=True)], field)
+        box = QuestionDialog(
+            parent, "Seed", "Which?", [Verb("Go on", is_default=True)], field
+        )
         box.show()
         pictures.append(field.grab().toImage())
     assert pictures[0].size() == pictures[1].size()
@@ -119,22 +146,48 @@ def test_several_lines_are_kept_with_ctrl(qtbot: QtBot) -> None:
 
 
 def test_a_number_and_one_of_a_list_are_given_by_keys(qtbot: QtBot) -> None:
-    assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "12", ENTER) == 12
+    assert (
+        answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "12", ENTER)
+        == 12
+    )
     assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), ENTER) == 7
-    assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "x-3.5", ENTER) == 35
+    assert (
+        answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "x-3.5", ENTER)
+        == 35
+    )
     rubbed_out = Qt.Key.Key_Delete
-    assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), rubbed_out, ENTER) is None
+    assert (
+        answered(
+            qtbot, lambda d: d.integer("Seed", "Seed:", 7), rubbed_out, ENTER
+        )
+        is None
+    )
     options = ["number", "text", "point"]
     down = Qt.Key.Key_Down
-    assert answered(qtbot, lambda d: d.choice("Key", "Holds:", options), down, ENTER) == "text"
-    assert answered(qtbot, lambda d: d.choice("Key", "Holds:", options), "p", ENTER) == "point"
+    assert (
+        answered(
+            qtbot, lambda d: d.choice("Key", "Holds:", options), down, ENTER
+        )
+        == "text"
+    )
+    assert (
+        answered(
+            qtbot, lambda d: d.choice("Key", "Holds:", options), "p", ENTER
+        )
+        == "point"
+    )
 
 
-def test_the_arrows_go_from_button_to_button_and_escape_stays(qtbot: QtBot) -> None:
+def test_the_arrows_go_from_button_to_button_and_escape_stays(
+    qtbot: QtBot,
+) -> None:
     right = Qt.Key.Key_Right
     assert answered(qtbot, lambda d: d.unsaved("It"), ENTER) == "save"
     assert answered(qtbot, lambda d: d.unsaved("It"), right, ENTER) == "discard"
     assert answered(qtbot, lambda d: d.unsaved("It"), ESCAPE) == "stay"
     assert answered(qtbot, lambda d: d.recover("It was kept."), ESCAPE) is True
-    assert answered(qtbot, lambda d: d.recover("It was kept."), right, ENTER) is False
+    assert (
+        answered(qtbot, lambda d: d.recover("It was kept."), right, ENTER)
+        is False
+    )
     assert answered(qtbot, lambda d: d.message("Keys", "a\nb"), ENTER) is None

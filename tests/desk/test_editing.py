@@ -29,7 +29,9 @@ def test_enter_searches_the_nodes_and_adds_a_row_whose_empty_chips_are_then_fill
     assert menu is not None
     assert "last_seen" in [action.text() for action in menu.actions()]
     assert "mood" not in [action.text() for action in menu.actions()]
-    next(action for action in menu.actions() if action.text() == "last_seen").trigger()
+    next(
+        action for action in menu.actions() if action.text() == "last_seen"
+    ).trigger()
     menu.close()
     assert hands.desk.row.args == {"target": KeyRef(key="last_seen")}
     hands.settle()
@@ -46,7 +48,9 @@ def test_a_row_that_is_not_filled_in_is_marked_and_fails_with_its_reason(
     hands.ledger.editing.menu.close()
     hands.settle()
     assert hands.names()[-2] == "1.3.6 Use"
-    assert "`target` of `use` is not filled in" in hands.ledger.ledger._tip(hands.desk.row)
+    assert "`target` of `use` is not filled in" in hands.ledger.ledger._tip(
+        hands.desk.row
+    )
     hands.select("1.3.6")
     hands.key(Qt.Key.Key_X)
     assert "Use" in hands.reasons()
@@ -61,7 +65,9 @@ def test_escape_closes_the_search_and_adds_nothing(demo_driver: Driver) -> None:
     assert hands.names() == before
 
 
-def test_the_search_offers_decorators_and_upkeep_for_the_row(demo_driver: Driver) -> None:
+def test_the_search_offers_decorators_and_upkeep_for_the_row(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.4")
     hands.key(Qt.Key.Key_Return)
@@ -115,7 +121,11 @@ def test_escape_leaves_a_chip_as_it_was(demo_driver: Driver) -> None:
 
 @pytest.mark.parametrize(
     ("typed", "expected"),
-    [("3", 3.0), ("3 ± 0.5", Spread(mean=3, half_width=0.5)), ("lamp_oil", KeyRef(key="lamp_oil"))],
+    [
+        ("3", 3.0),
+        ("3 ± 0.5", Spread(mean=3, half_width=0.5)),
+        ("lamp_oil", KeyRef(key="lamp_oil")),
+    ],
 )
 def test_a_number_chip_takes_a_number_a_spread_or_a_key(
     demo_driver: Driver, typed: str, expected: object
@@ -126,15 +136,21 @@ def test_a_number_chip_takes_a_number_a_spread_or_a_key(
     assert hands.desk.behavior.row("rest").args["duration"] == expected
 
 
-def test_what_is_no_number_is_told_and_changes_nothing(demo_driver: Driver) -> None:
+def test_what_is_no_number_is_told_and_changes_nothing(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.click(hands.number_chip("rest", "duration")[1].center())
     hands.type("a while")
     assert hands.messages == ["'a while' is no number; write 2 or 2 ± 0.5."]
-    assert hands.desk.behavior.row("rest").args["duration"] == Spread(mean=2, half_width=0.5)
+    assert hands.desk.behavior.row("rest").args["duration"] == Spread(
+        mean=2, half_width=0.5
+    )
 
 
-def test_chips_are_walked_and_changed_by_keyboard_alone(demo_driver: Driver) -> None:
+def test_chips_are_walked_and_changed_by_keyboard_alone(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_C)
@@ -167,7 +183,10 @@ def test_a_condition_typed_into_the_search_is_offered_as_a_check_and_as_a_guard(
     ]
     hands.qtbot.keyClick(search.line, Qt.Key.Key_Down)
     hands.qtbot.keyClick(search.line, Qt.Key.Key_Return)
-    assert hands.desk.behavior.row("close").guard.when == "can_see(visitor, within=6)"
+    assert (
+        hands.desk.behavior.row("close").guard.when
+        == "can_see(visitor, within=6)"
+    )
     hands.key(Qt.Key.Key_Return)
     hands.qtbot.keyClicks(search.line, "see visitor within 6 m")
     hands.qtbot.keyClick(search.line, Qt.Key.Key_Return)
@@ -181,17 +200,26 @@ def test_a_condition_is_typed_as_it_is_read(demo_driver: Driver) -> None:
     hands.key(Qt.Key.Key_G)
     editor = hands.ledger.editing.line
     hands.qtbot.keyClicks(editor, "can see visiter within 6 m")
-    assert editor._fault.text() == "`visiter` is not understood here. Did you mean 'visitor'?"
-    assert editor._fault.y() < editor.y(), "the words that are offered stand below"
+    assert (
+        editor._fault.text()
+        == "`visiter` is not understood here. Did you mean 'visitor'?"
+    )
+    assert editor._fault.y() < editor.y(), (
+        "the words that are offered stand below"
+    )
     editor.selectAll()
-    hands.qtbot.keyClicks(editor, "see visitor within 6 m and last_seen is not set")
+    hands.qtbot.keyClicks(
+        editor, "see visitor within 6 m and last_seen is not set"
+    )
     assert not editor._fault.isVisible()
     hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
     guard = hands.desk.behavior.row("close").guard
     assert guard.when == "can_see(visitor, within=6) and not is_set(last_seen)"
 
 
-def test_a_condition_is_typed_and_says_what_is_wrong_while_it_is(demo_driver: Driver) -> None:
+def test_a_condition_is_typed_and_says_what_is_wrong_while_it_is(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_G)
@@ -217,14 +245,19 @@ def test_a_guard_is_typed_with_when_it_is_asked(demo_driver: Driver) -> None:
     assert not editor._fault.isVisible()
     hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
     guard = hands.desk.behavior.row("close").guard
-    assert (guard.when, guard.watch) == ("can_see(visitor, within=6)", Watch.THROUGHOUT)
+    assert (guard.when, guard.watch) == (
+        "can_see(visitor, within=6)",
+        Watch.THROUGHOUT,
+    )
     hands.key(Qt.Key.Key_G)
     editor = hands.ledger.editing.line
     editor.selectAll()
     hands.qtbot.keyClicks(editor, "visitor_seen")
     hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
     guard = hands.desk.behavior.row("close").guard
-    assert (guard.when, guard.watch) == ("visitor_seen", Watch.THROUGHOUT), "it stays"
+    assert (guard.when, guard.watch) == ("visitor_seen", Watch.THROUGHOUT), (
+        "it stays"
+    )
 
 
 def test_a_condition_is_completed_phrase_by_phrase_and_blank_by_blank(
@@ -242,7 +275,9 @@ def test_a_condition_is_completed_phrase_by_phrase_and_blank_by_blank(
     hands.qtbot.keyClick(editor, Qt.Key.Key_Tab)
     assert editor.text() == "can see ‹target› within ‹100 m›"
     assert editor.selectedText() == "‹target›"
-    assert not editor._fault.isVisible(), "what is still to be filled in is no fault"
+    assert not editor._fault.isVisible(), (
+        "what is still to be filled in is no fault"
+    )
     assert "visitor" in [each.title for each in listed.shown]
     assert "shed" not in [each.title for each in listed.shown]
     hands.qtbot.keyClicks(editor, "vis")
@@ -251,7 +286,10 @@ def test_a_condition_is_completed_phrase_by_phrase_and_blank_by_blank(
     assert editor.selectedText() == "‹100 m›"
     hands.qtbot.keyClicks(editor, "6")
     hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
-    assert hands.desk.behavior.row("close").guard.when == "can_see(visitor, within=6)"
+    assert (
+        hands.desk.behavior.row("close").guard.when
+        == "can_see(visitor, within=6)"
+    )
 
 
 def test_enter_goes_to_a_blank_that_is_left_and_escape_closes_the_list_first(
@@ -292,7 +330,9 @@ def test_what_is_wrong_and_what_can_be_written_never_cover_each_other(
         hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
 
 
-def test_delete_on_a_guards_chip_takes_only_the_guard_off(demo_driver: Driver) -> None:
+def test_delete_on_a_guards_chip_takes_only_the_guard_off(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1")
     hands.key(Qt.Key.Key_C)
@@ -323,15 +363,24 @@ def test_a_new_key_is_made_in_place(demo_driver: Driver) -> None:
     hands.click(rect.center())
     hands.answers.texts = ["hunch"]
     menu = hands.ledger.editing.menu
-    next(action for action in menu.actions() if action.text() == "New key…").trigger()
+    next(
+        action for action in menu.actions() if action.text() == "New key…"
+    ).trigger()
     menu.close()
-    assert hands.desk.behavior.row("forget").args == {"key": KeyRef(key="hunch")}
-    assert hands.desk.project.blackboard("quay").by_name["hunch"].type is KeyType.YES_NO
+    assert hands.desk.behavior.row("forget").args == {
+        "key": KeyRef(key="hunch")
+    }
+    assert (
+        hands.desk.project.blackboard("quay").by_name["hunch"].type
+        is KeyType.YES_NO
+    )
     hands.desk.documents.undo()
     assert "hunch" not in hands.desk.project.blackboard("quay").by_name
 
 
-def test_a_key_with_an_impossible_name_is_refused_with_the_rule(demo_driver: Driver) -> None:
+def test_a_key_with_an_impossible_name_is_refused_with_the_rule(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     chip, _ = hands.chip("forget", lambda chip: chip.slot.param == "key")
     hands.answers.texts = ["My Key"]
@@ -340,7 +389,9 @@ def test_a_key_with_an_impossible_name_is_refused_with_the_rule(demo_driver: Dri
     assert not hands.desk.documents.history.unsaved
 
 
-def test_folding_hides_what_is_inside_and_selecting_it_unfolds(demo_driver: Driver) -> None:
+def test_folding_hides_what_is_inside_and_selecting_it_unfolds(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1")
     hands.key(Qt.Key.Key_F)
@@ -349,7 +400,9 @@ def test_folding_hides_what_is_inside_and_selecting_it_unfolds(demo_driver: Driv
     assert hands.ledger.ledger.line_of("warn") == 4
 
 
-def test_all_parameters_shows_those_at_their_default(demo_driver: Driver) -> None:
+def test_all_parameters_shows_those_at_their_default(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1.1")
     assert "pace" not in [chip.slot.param for chip, _ in hands.ledger.chips()]
@@ -358,8 +411,8 @@ def test_all_parameters_shows_those_at_their_default(demo_driver: Driver) -> Non
 
 
 def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
-    """Every piece of every row lies inside its cell, and no two overlap, at the full and at a
-    narrow width.
+    """Every piece of every row lies inside its cell, and no two overlap, at the
+    full and at a narrow width.
     """
     hands = demo_driver
     for width in (456, 300):
@@ -370,13 +423,19 @@ def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
             for place, each in enumerate(layout.placed):
                 assert each.rect.right() <= width
                 assert each.rect.bottom() <= layout.height
-                assert each.rect.width() + 0.5 >= hands.ledger.brushes.fonts.width(each.piece)
+                assert (
+                    each.rect.width() + 0.5
+                    >= hands.ledger.brushes.fonts.width(each.piece)
+                )
                 assert not any(
-                    each.rect.intersects(other.rect) for other in layout.placed[place + 1 :]
+                    each.rect.intersects(other.rect)
+                    for other in layout.placed[place + 1 :]
                 )
 
 
-def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None:
+def test_clicking_beside_everything_changes_nothing(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.click(QPointF(5, hands.ledger.viewport().height() - 3))
     hands.click(QPointF(445, 10))
@@ -384,8 +443,8 @@ def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None
 
 
 def _add(hands: Driver, typed: str) -> str:
-    """Add a row after or in the selected one by typing, and say which it is; open chips are left as
-    they are.
+    """Add a row after or in the selected one by typing, and say which it is;
+    open chips are left as they are.
     """
     hands.key(Qt.Key.Key_Return)
     hands.type(typed)
@@ -409,7 +468,11 @@ def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(
     wait = _add(hands, "wait")
     assert hands.desk.row.under == first
     after = _add(hands, "after")
-    assert (hands.desk.row.kind, hands.desk.row.under, hands.desk.row.name) == ("after", first, "")
+    assert (hands.desk.row.kind, hands.desk.row.under, hands.desk.row.name) == (
+        "after",
+        first,
+        "",
+    )
     hands.desk.select_row(machine)
     second = _add(hands, "state")
     chip, rect = hands.chip(after, lambda each: each.label == "to")
@@ -418,7 +481,9 @@ def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(
     assert menu is not None
     offered = [action.text() for action in menu.actions() if action.text()]
     assert offered[:2] == ["State", "State"]
-    [action for action in menu.actions() if action.text() == "State"][1].trigger()
+    [action for action in menu.actions() if action.text() == "State"][
+        1
+    ].trigger()
     menu.close()
     assert hands.desk.project.behavior("warden").row(after).args["to"] == second
     problems = [
@@ -442,14 +507,22 @@ def test_a_utility_is_written_by_typing_and_its_formula_and_curve_are_chips(
     chip, rect = hands.chip(consider, lambda each: each.label == "input")
     hands.ledger.editing.begin(chip, rect)
     hands.type("lamp_oil")
-    assert hands.desk.project.behavior("warden").row(consider).args["input"] == "lamp_oil"
+    assert (
+        hands.desk.project.behavior("warden").row(consider).args["input"]
+        == "lamp_oil"
+    )
     curve, rect = hands.chip(consider, lambda each: each.label == "curve")
     hands.ledger.editing.begin(curve, rect)
     menu = hands.ledger.editing.menu
     assert menu is not None
-    next(action for action in menu.actions() if action.text() == "bell").trigger()
+    next(
+        action for action in menu.actions() if action.text() == "bell"
+    ).trigger()
     menu.close()
-    assert hands.desk.project.behavior("warden").row(consider).args["curve"].shape == "bell"
+    assert (
+        hands.desk.project.behavior("warden").row(consider).args["curve"].shape
+        == "bell"
+    )
 
 
 def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_looked_at(
@@ -462,17 +535,32 @@ def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_look
     hands.ledger.editing.line.setText("Shadow the visitor")
     hands.desk.select_agent("mila")
     hands.ledger.editing.finish()
-    assert hands.desk.project.behavior("warden").row("esc").name == "Shadow the visitor"
+    assert (
+        hands.desk.project.behavior("warden").row("esc").name
+        == "Shadow the visitor"
+    )
 
 
 @pytest.mark.parametrize(
     ("text", "kind", "args"),
     [
-        ("move visitor 1.5", "move_to", {"target": KeyRef(key="visitor"), "reach": 1.5}),
-        ("move lamp_gate run", "move_to", {"target": "lamp_gate", "pace": "run"}),
+        (
+            "move visitor 1.5",
+            "move_to",
+            {"target": KeyRef(key="visitor"), "reach": 1.5},
+        ),
+        (
+            "move lamp_gate run",
+            "move_to",
+            {"target": "lamp_gate", "pace": "run"},
+        ),
         ("wait 3 ± 1", "wait", {"duration": Spread(mean=3, half_width=1)}),
         ("say Who goes there?", "say", {"text": "Who goes there?"}),
-        ("check distance(visitor) < 6", "check", {"when": "distance(visitor) < 6"}),
+        (
+            "check distance(visitor) < 6",
+            "check",
+            {"when": "distance(visitor) < 6"},
+        ),
     ],
 )
 def test_what_is_typed_after_a_kind_fills_its_chips(
@@ -501,7 +589,11 @@ def test_what_is_typed_after_a_kind_fills_its_chips(
             "when",
             {"when": "distance(visitor) < 6", "to": "away"},
         ),
-        ("on event thunder -> Away", "on_event", {"event": "thunder", "to": "away"}),
+        (
+            "on event thunder -> Away",
+            "on_event",
+            {"event": "thunder", "to": "away"},
+        ),
     ],
 )
 def test_a_transition_is_typed_with_its_time_its_condition_and_where_it_leads(
@@ -521,7 +613,9 @@ def test_a_transition_is_typed_with_its_time_its_condition_and_where_it_leads(
     assert (row.kind, row.under, row.args) == (kind, "home", args)
 
 
-def test_a_consideration_takes_over_the_range_of_its_key(demo_driver: Driver) -> None:
+def test_a_consideration_takes_over_the_range_of_its_key(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     rows = (
         Row(id="uu", kind="utility", name="Choose"),
@@ -530,7 +624,9 @@ def test_a_consideration_takes_over_the_range_of_its_key(demo_driver: Driver) ->
     tired = Key(name="tired", type=KeyType.NUMBER, low=0, high=100)
 
     def make(project: Project) -> Project:
-        return replace_behavior(declare_key(project, "quay", tired), "warden", rows)
+        return replace_behavior(
+            declare_key(project, "quay", tired), "warden", rows
+        )
 
     hands.desk.apply(Edit("Choose", make))
     hands.desk.select_row("oo")
@@ -545,18 +641,32 @@ def test_a_consideration_takes_over_the_range_of_its_key(demo_driver: Driver) ->
     assert hands.desk.row.args == {"input": "tired", "low": 0.0, "high": 100.0}
 
 
-def test_a_sentence_offers_its_rows_one_after_the_other(demo_driver: Driver) -> None:
+def test_a_sentence_offers_its_rows_one_after_the_other(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.4")
     before = hands.desk.project
     hands.key(Qt.Key.Key_Return)
-    hands.qtbot.keyClicks(hands.ledger.search.line, "wait 2 to 4 s, then go to the gate then qwxyz")
+    hands.qtbot.keyClicks(
+        hands.ledger.search.line,
+        "wait 2 to 4 s, then go to the gate then qwxyz",
+    )
     assert hands.ledger.search.offer_at(0).place != "3 rows", "that is no row"
     hands.ledger.search.line.clear()
     hands.type("wait 2 to 4 s, then go to the gate and then look about")
     behavior = hands.desk.project.behavior("warden")
-    rows = [each for each in behavior.rows if each not in before.behavior("warden").rows]
-    assert [each.kind for each in rows] == ["sequence", "wait", "move_to", "look_about"]
+    rows = [
+        each
+        for each in behavior.rows
+        if each not in before.behavior("warden").rows
+    ]
+    assert [each.kind for each in rows] == [
+        "sequence",
+        "wait",
+        "move_to",
+        "look_about",
+    ]
     assert rows[1].args == {"duration": Spread(mean=3.0, half_width=1.0)}
     assert rows[2].args == {"target": PlaceRef(place="gate")}
     assert [each.under for each in rows[1:]] == [rows[0].id] * 3
@@ -584,7 +694,10 @@ def test_a_sentence_may_begin_with_its_condition(demo_driver: Driver) -> None:
         around = [row for row in behavior.rows if row.under == top.id][index]
         assert around.guard == Guard(when="lamp_oil < 0.3", watch=watch)
         assert (around.kind, around.name) == ("sequence", "Wait")
-        assert [each.kind for each in [row for row in behavior.rows if row.under == around.id]] == [
+        assert [
+            each.kind
+            for each in [row for row in behavior.rows if row.under == around.id]
+        ] == [
             "wait",
             "look_about",
         ]
@@ -602,7 +715,9 @@ def test_a_sentence_may_begin_with_its_condition(demo_driver: Driver) -> None:
     assert "asked also while a later sibling runs" in search.help.text()
 
 
-def test_a_sentence_whose_condition_is_wrong_says_so_and_adds_nothing(demo_driver: Driver) -> None:
+def test_a_sentence_whose_condition_is_wrong_says_so_and_adds_nothing(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     before = hands.desk.project
     hands.select("1")
@@ -638,13 +753,17 @@ def test_tab_completes_a_name_in_the_search(demo_driver: Driver) -> None:
     assert hands.desk.row.args["target"] == KeyRef(key="visitor")
 
 
-def test_options_are_made_of_a_list_of_keys_and_numbers(demo_driver: Driver) -> None:
+def test_options_are_made_of_a_list_of_keys_and_numbers(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     rows = (Row(id="uu", kind="utility", name="Choose"),)
     tired = Key(name="tired", type=KeyType.NUMBER, low=0, high=100)
 
     def make(project: Project) -> Project:
-        return replace_behavior(declare_key(project, "quay", tired), "warden", rows)
+        return replace_behavior(
+            declare_key(project, "quay", tired), "warden", rows
+        )
 
     hands.desk.apply(Edit("Choose", make))
     hands.desk.select_row("uu")
@@ -661,7 +780,9 @@ def test_options_are_made_of_a_list_of_keys_and_numbers(demo_driver: Driver) -> 
     assert "“nothing_like_it” fits nothing here" in hands.messages[-1]
 
 
-def test_in_a_sequence_the_rows_of_a_sentence_need_none_of_their_own(demo_driver: Driver) -> None:
+def test_in_a_sequence_the_rows_of_a_sentence_need_none_of_their_own(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_Return)
@@ -669,7 +790,9 @@ def test_in_a_sequence_the_rows_of_a_sentence_need_none_of_their_own(demo_driver
     assert hands.names()[3:5] == ["1.1.2 Stop", "1.1.3 Wait"]
 
 
-def test_what_stands_behind_a_word_of_intent_fills_its_chips(demo_driver: Driver) -> None:
+def test_what_stands_behind_a_word_of_intent_fills_its_chips(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_Return)
@@ -678,18 +801,25 @@ def test_what_stands_behind_a_word_of_intent_fills_its_chips(demo_driver: Driver
     assert hands.desk.row.args == {"target": PlaceRef(place="gate")}
 
 
-def test_a_row_is_added_though_what_the_search_was_opened_at_is_gone(demo_driver: Driver) -> None:
+def test_a_row_is_added_though_what_the_search_was_opened_at_is_gone(
+    demo_driver: Driver,
+) -> None:
     demo_driver.desk.select_row("look")
     demo_driver.key(Qt.Key.Key_Return)
     search = demo_driver.ledger.search.line
     warden = demo_driver.desk.project.behavior("warden")
-    demo_driver.desk.apply(Edit("Delete", lambda project: delete_rows(project, "warden", ["chk"])))
+    demo_driver.desk.apply(
+        Edit("Delete", lambda project: delete_rows(project, "warden", ["chk"]))
+    )
     demo_driver.desk.select_row("tend")
     search.setFocus()
     demo_driver.type("wait")
     assert demo_driver.desk.row is not None
     assert demo_driver.desk.row.kind == "wait"
-    assert demo_driver.desk.behavior.outline.parent[demo_driver.desk.row_id] == "tend"
+    assert (
+        demo_driver.desk.behavior.outline.parent[demo_driver.desk.row_id]
+        == "tend"
+    )
     demo_driver.desk.documents.undo()
     demo_driver.desk.documents.undo()
     assert demo_driver.desk.project.behavior("warden") == warden

@@ -1,4 +1,6 @@
-"""Every view is painted for every kind of project, by day and by night, at 100 % and at 150 %."""
+"""Every view is painted for every kind of project, by day and by night, at 100
+% and at 150 %.
+"""
 
 import json
 import shutil
@@ -96,7 +98,9 @@ def a_rehearsal(hands: Driver, folder: Path) -> None:
     the_demo(hands, folder)
     rehearsing = hands.pane.rehearsing
     hands.pane.actions_by_id["rehearse"].trigger()
-    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick > 2)
+    hands.until(
+        lambda: rehearsing.frame is not None and rehearsing.frame.tick > 2
+    )
 
 
 SITUATIONS: tuple[Callable[[Driver, Path], None], ...] = (
@@ -113,22 +117,32 @@ SITUATIONS: tuple[Callable[[Driver, Path], None], ...] = (
 )
 
 
-@pytest.mark.parametrize("situation", SITUATIONS, ids=lambda each: each.__name__)
+@pytest.mark.parametrize(
+    "situation", SITUATIONS, ids=lambda each: each.__name__
+)
 def test_every_view_is_painted(
     driver: Driver, tmp_path: Path, situation: Callable[[Driver, Path], None]
 ) -> None:
     situation(driver, tmp_path / "project")
     behavior = driver.desk.behavior
-    rows = [row.id for row in behavior.rows] if behavior and behavior.rows else [""]
+    rows = (
+        [row.id for row in behavior.rows]
+        if behavior and behavior.rows
+        else [""]
+    )
     for tab in TABS:
         driver.pane.actions_by_id[tab].trigger()
         for night in (False, True):
             driver.window.set_night(night)
             for scale in (1.0, 1.5):
-                driver.desk.select_row(rows[hash_of(tab, night, scale) % len(rows)])
+                driver.desk.select_row(
+                    rows[hash_of(tab, night, scale) % len(rows)]
+                )
                 assert_painted(driver, scale)
                 if scale == 1.0:
-                    assert [each for each in headings(driver) if each.endswith("…")] == []
+                    assert [
+                        each for each in headings(driver) if each.endswith("…")
+                    ] == []
 
 
 def hash_of(tab: str, night: bool, scale: float) -> int:
@@ -146,15 +160,28 @@ def headings(hands: Driver) -> list[str]:
 
 
 def assert_painted(hands: Driver, scale: float) -> None:
-    """The whole window is painted at a scale, on the same screen, and no view says that it could
-    not be.
+    """The whole window is painted at a scale, on the same screen, and no view
+    says that it could not be.
     """
-    hands.window.resize(round(SCREEN.width() / scale), round(SCREEN.height() / scale))
+    hands.window.resize(
+        round(SCREEN.width() / scale), round(SCREEN.height() / scale)
+    )
     image = QImage(SCREEN, QImage.Format.Format_RGB32)
     image.setDevicePixelRatio(scale)
     hands.window.render(image, QPoint())
     views = [
-        each for each in (hands.window, *hands.window.findChildren(QWidget)) if each.property(FAULT)
+        each
+        for each in (hands.window, *hands.window.findChildren(QWidget))
+        if each.property(FAULT)
     ]
     assert views == []
-    assert len({image.pixel(x, y) for x in range(0, 1280, 16) for y in range(0, 775, 8)}) > 8
+    assert (
+        len(
+            {
+                image.pixel(x, y)
+                for x in range(0, 1280, 16)
+                for y in range(0, 775, 8)
+            }
+        )
+        > 8
+    )

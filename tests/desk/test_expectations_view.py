@@ -1,4 +1,6 @@
-"""The expectations as sentences: each chip writes its file, and the take is held against it."""
+"""The expectations as sentences: each chip writes its file, and the take is
+held against it.
+"""
 
 import json
 from pathlib import Path
@@ -10,8 +12,17 @@ from tests.desk.conftest import Driver
 from umbrant.desk.chips.values import FieldChip
 from umbrant.desk.views.expectations.lines import KINDS, ExpectationState
 from umbrant.desk.views.expectations.view import UNSAVED, ExpectationsView
-from umbrant.expecting.expectation import Expectation, Expected, read_expectations
-from umbrant.expecting.files import ExpectationError, checked_text, new_file, with_field
+from umbrant.expecting.expectation import (
+    Expectation,
+    Expected,
+    read_expectations,
+)
+from umbrant.expecting.files import (
+    ExpectationError,
+    checked_text,
+    new_file,
+    with_field,
+)
 from umbrant.model.edits import Edit, rename_row
 
 LAMP = "a-lamp-is-tended-soon.json"
@@ -26,18 +37,26 @@ def view(quay_driver: Driver) -> ExpectationsView:
 
 
 def written(quay: Path, name: str = LAMP) -> dict[str, object]:
-    found: dict[str, object] = json.loads((quay / "expectations" / name).read_text())
+    found: dict[str, object] = json.loads(
+        (quay / "expectations" / name).read_text()
+    )
     return found
 
 
 def select(view: ExpectationsView, name: str) -> None:
     files = [each.file for each in view.model_.lines]
-    view.setCurrentIndex(view.model_.index(files.index(f"expectations/{name}"), 0))
+    view.setCurrentIndex(
+        view.model_.index(files.index(f"expectations/{name}"), 0)
+    )
 
 
-def retype(hands: Driver, view: ExpectationsView, field: str, text: str) -> None:
+def retype(
+    hands: Driver, view: ExpectationsView, field: str, text: str
+) -> None:
     """Open the chip of a field, and type another value."""
-    chip, rect = next(each for each in view.chips() if each[0].slot.param == field)
+    chip, rect = next(
+        each for each in view.chips() if each[0].slot.param == field
+    )
     view.edit_chip(chip, rect)
     line = view.editing.line
     assert line is not None
@@ -70,7 +89,10 @@ def test_each_expectation_is_a_line_with_what_the_take_says(
     assert len(names) == 13
     states = dict(zip(names, view.model_.states, strict=True))
     assert states[f"expectations/{LAMP}"] is ExpectationState.HOLDS
-    assert states["expectations/the-alarm-is-a-share.json"] is not ExpectationState.UNKNOWN
+    assert (
+        states["expectations/the-alarm-is-a-share.json"]
+        is not ExpectationState.UNKNOWN
+    )
     assert ExpectationState.MANY in states.values()
     assert view.heading().startswith("13 expectations · 0 broken")
     assert not view.grab().isNull()
@@ -165,7 +187,8 @@ def test_one_is_added_removed_and_brought_back(
     undo.trigger()
     assert (quay / file).exists()
     assert len(view.model_.lines) == 14
-    # A step before it, and on again; the documents of the project are as they were.
+    # A step before it, and on again; the documents of the project are as they
+    # were.
     project = hands.desk.project
     assert hands.pane.left._heading.text().startswith("14 expectations")
     undo.trigger()
@@ -192,14 +215,19 @@ def test_steps_of_a_drag_are_one_and_stand_between_other_edits(
         view.editing.step(chip, steps, merges="drag 1")
     hands.desk.documents.history.settle()
     assert written(quay)["by_s"] == before["by_s"] + 1.5
-    hands.desk.apply(Edit("Rename", lambda p: rename_row(p, "warden", "esc", "See to them")))
+    hands.desk.apply(
+        Edit("Rename", lambda p: rename_row(p, "warden", "esc", "See to them"))
+    )
     retype(hands, view, "by_s", "20")
     assert written(quay)["by_s"] == 20
     undo = hands.pane.actions_by_id["undo"]
     undo.trigger()
     assert written(quay)["by_s"] == before["by_s"] + 1.5
     undo.trigger()
-    assert hands.desk.project.behavior("warden").row("esc").name == "Escort the visitor"
+    assert (
+        hands.desk.project.behavior("warden").row("esc").name
+        == "Escort the visitor"
+    )
     undo.trigger()
     assert written(quay) == before
     assert not undo.isEnabled()
@@ -219,7 +247,10 @@ def test_a_step_back_is_written_where_the_project_is_by_now(
 
 
 def test_a_step_back_that_cannot_be_written_is_told_and_can_be_tried_again(
-    quay_driver: Driver, view: ExpectationsView, quay: Path, monkeypatch: pytest.MonkeyPatch
+    quay_driver: Driver,
+    view: ExpectationsView,
+    quay: Path,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     hands, said = quay_driver, list[str]()
     hands.desk.message.connect(said.append)
@@ -233,7 +264,9 @@ def test_a_step_back_that_cannot_be_written_is_told_and_can_be_tried_again(
 
         patch.setattr("umbrant.expecting.files.write_atomically", full)
         hands.pane.actions_by_id["undo"].trigger()
-    assert said[-1] == f"{LAMP}: it could not be written: No space left on device."
+    assert (
+        said[-1] == f"{LAMP}: it could not be written: No space left on device."
+    )
     assert written(quay)["expect"] == "always"
     hands.pane.actions_by_id["undo"].trigger()
     assert written(quay) == before
@@ -258,12 +291,19 @@ def test_a_file_of_its_own_and_fields_that_fit(tmp_path: Path) -> None:
     assert new_file(tmp_path) == "expectations/expectation-1.json"
     (tmp_path / "expectations").mkdir()
     for index in (1, 2):
-        (tmp_path / "expectations" / f"expectation-{index}.json").write_text("{}")
+        (tmp_path / "expectations" / f"expectation-{index}.json").write_text(
+            "{}"
+        )
     assert new_file(tmp_path) == "expectations/expectation-3.json"
     always = Expectation(expect=Expected.ALWAYS, that="ran(1)")
     often = with_field(always, "expect", Expected.OFTEN)
     assert often.between == (0.2, 0.4)
-    assert with_field(with_field(always, "expect", "whenever"), "expect", "never").within_s is None
+    assert (
+        with_field(
+            with_field(always, "expect", "whenever"), "expect", "never"
+        ).within_s
+        is None
+    )
     with pytest.raises(ExpectationError, match="between"):
         with_field(often, "between", (0.9, 0.1))
     with pytest.raises(ExpectationError, match="greater than or equal to 0"):

@@ -49,7 +49,9 @@ def test_what_is_typed_is_found_in_the_take(demo_driver: Driver) -> None:
     assert hands.pane.lanes.grab().toImage() != plain
 
 
-def test_what_was_found_is_looked_for_again_in_another_take(demo_driver: Driver) -> None:
+def test_what_was_found_is_looked_for_again_in_another_take(
+    demo_driver: Driver,
+) -> None:
     """Also while a take is being played, of which there is more at each look."""
     hands = demo_driver
     desk, popup = hands.desk, hands.pane.finder.in_take
@@ -65,10 +67,14 @@ def test_what_was_found_is_looked_for_again_in_another_take(demo_driver: Driver)
         look = replace(shown.loaded, take=cut(full, ticks))
         desk.takes._show(NumberedTake(0, look, "rolling…", shown.project))
         assert len(desk.hits.stretches) == count
-        expected = f"It holds {times_text(count)}" if count else "It holds at no tick."
+        expected = (
+            f"It holds {times_text(count)}" if count else "It holds at no tick."
+        )
         assert popup.help.text().startswith(expected)
         assert all(end < ticks for _, end in desk.hits.stretches)
-        assert hands.pane.playback.stop.ticks == [each for each in stops if each < ticks]
+        assert hands.pane.playback.stop.ticks == [
+            each for each in stops if each < ticks
+        ]
     popup.hide()
     desk.takes._show(shown)
     assert desk.hits.stretches == stretches
@@ -81,7 +87,9 @@ def test_what_was_found_is_looked_for_again_in_another_take(demo_driver: Driver)
 
 
 def cut(take: Take, ticks: int) -> Take:
-    """What there was of a take after so many ticks, as far as conditions are worked out from it."""
+    """What there was of a take after so many ticks, as far as conditions are
+    worked out from it.
+    """
     poses = {name: each[:ticks] for name, each in take.poses.items()}
     return replace(take, ticks=ticks, poses=poses)
 
@@ -100,11 +108,15 @@ def test_what_cannot_be_found_says_why(demo_driver: Driver) -> None:
     assert not hands.pane.finder.in_take.isVisible()
 
 
-def test_a_broken_expectation_is_in_the_review_and_on_the_lanes(quay_driver: Driver) -> None:
+def test_a_broken_expectation_is_in_the_review_and_on_the_lanes(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     assert hands.desk.broken == ()
     before = hands.pane.lanes.grab().toImage()
-    hands.desk.apply(Edit("Seed", lambda project: set_seed(project, "dusk", 16)))
+    hands.desk.apply(
+        Edit("Seed", lambda project: set_seed(project, "dusk", 16))
+    )
     hands.settle()
     (broken,) = hands.desk.broken
     assert (broken.agent, broken.tick) == ("odo", 793)
@@ -115,14 +127,20 @@ def test_a_broken_expectation_is_in_the_review_and_on_the_lanes(quay_driver: Dri
     assert hands.pane.left.buttons["review"].text() == "Review 1"
     assert hands.pane.lanes.grab().toImage() != before
     hands.desk.select_agent("mila")
-    place = next(i for i, line in enumerate(review.review.lines) if broken.says in str(line))
+    place = next(
+        i
+        for i, line in enumerate(review.review.lines)
+        if broken.says in str(line)
+    )
     review.setCurrentIndex(review.review.index(place, 0))
     hands.key(Qt.Key.Key_Return, to=review)
     assert (hands.desk.agent, hands.desk.playhead) == ("odo", 793)
     assert hands.pane.command_context.table is not review
 
 
-def test_an_expectation_that_cannot_be_understood_is_told(quay_driver: Driver, quay: Path) -> None:
+def test_an_expectation_that_cannot_be_understood_is_told(
+    quay_driver: Driver, quay: Path
+) -> None:
     hands = quay_driver
     (quay / "expectations" / "odd.json").write_text(
         json.dumps({"expect": "never", "that": "ran(9.9)", "of": "odo"})
@@ -151,7 +169,9 @@ def test_playing_stops_where_a_condition_begins(
     hands.desk.move_playhead(first - 8)
     hands.key(Qt.Key.Key_Right, SHIFT)
     assert hands.desk.playhead == first
-    assert hands.messages[-1] == f"Stopped at {first / 20:.2f} s: odo: ran(1.1)."
+    assert (
+        hands.messages[-1] == f"Stopped at {first / 20:.2f} s: odo: ran(1.1)."
+    )
     # From there on it goes on to the next; back it does not stop.
     hands.key(Qt.Key.Key_Right, SHIFT)
     assert hands.desk.playhead == first + 20

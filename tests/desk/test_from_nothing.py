@@ -1,4 +1,6 @@
-"""From an empty project to an NPC that patrols, chases, strikes and searches, by keyboard alone."""
+"""From an empty project to an NPC that patrols, chases, strikes and searches,
+by keyboard alone.
+"""
 
 from itertools import pairwise
 
@@ -18,7 +20,9 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class Keyboard:
-    """Presses keys in what has the place at the left, and chooses from lists by the arrow keys."""
+    """Presses keys in what has the place at the left, and chooses from lists by
+    the arrow keys.
+    """
 
     def __init__(self, driver: Driver) -> None:
         self.driver = driver
@@ -37,11 +41,16 @@ class Keyboard:
         assert menu is not None
         for _ in range(60):
             self.driver.qtbot.keyClick(menu, Qt.Key.Key_Down)
-            if menu.activeAction() is not None and menu.activeAction().text().startswith(wanted):
+            if (
+                menu.activeAction() is not None
+                and menu.activeAction().text().startswith(wanted)
+            ):
                 self.driver.qtbot.keyClick(menu, Qt.Key.Key_Return)
                 return
         listed = [each.text() for each in menu.actions()]
-        raise AssertionError(f"{wanted} is not in {listed}, {self.table.accessibleDescription()}")
+        raise AssertionError(
+            f"{wanted} is not in {listed}, {self.table.accessibleDescription()}"
+        )
 
     def chip(self, label: str) -> None:
         self.key(Qt.Key.Key_Escape)
@@ -86,7 +95,9 @@ class Keyboard:
         self.key(Qt.Key.Key_Return)
         if isinstance(self.table, MachineTable):
             # Enter opens a line to type into, Down in it the list.
-            self.driver.qtbot.keyClick(self.table.additions.line, Qt.Key.Key_Down)
+            self.driver.qtbot.keyClick(
+                self.table.additions.line, Qt.Key.Key_Down
+            )
             self.choose(self.table.additions.menu, wanted)
         else:
             self.choose(self.table.menu, wanted)
@@ -104,7 +115,14 @@ def set_up(keys: Keyboard) -> None:
     keys.find("visitor is a puppet")
     keys.add("Number of the body")
     keys.find("visitor is a puppet")
-    way = ((0, "21, 3"), (14, "17, 11"), (22, "17, 11"), (24, "17, 3"), (26, "8, 2"), (28, "1, 13"))
+    way = (
+        (0, "21, 3"),
+        (14, "17, 11"),
+        (22, "17, 11"),
+        (24, "17, 3"),
+        (26, "8, 2"),
+        (28, "1, 13"),
+    )
     for at_s, to in way:
         keys.add("Point of the walk")
         keys.write("when", str(at_s))
@@ -115,7 +133,9 @@ def set_up(keys: Keyboard) -> None:
 
 
 def write_behavior(keys: Keyboard) -> None:
-    """Beside the beat that a new project has: fight, and search where it was last seen."""
+    """Beside the beat that a new project has: fight, and search where it was
+    last seen.
+    """
     keys.find("Decide")
     keys.row("look out upkeep visitor seen last_seen")
     keys.row("sequence", "Fight")
@@ -156,7 +176,9 @@ def record(driver: Driver, name: str) -> RowRecord:
     return driver.desk.explainer.record.row(row.id)
 
 
-def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: Driver) -> None:
+def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(
+    driver: Driver,
+) -> None:
     keys = begin(driver)
     write_behavior(keys)
     come_to_rest(driver)
@@ -165,14 +187,26 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: D
         record(driver, "Fight"),
         record(driver, "Search"),
     )
-    strikes = [span for span in record(driver, "Strike").spans if span.outcome is Outcome.SUCCESS]
+    strikes = [
+        span
+        for span in record(driver, "Strike").spans
+        if span.outcome is Outcome.SUCCESS
+    ]
     assert (
-        invalidate.spans[0].start < fight.spans[0].start < strikes[0].start < search.spans[-1].start
+        invalidate.spans[0].start
+        < fight.spans[0].start
+        < strikes[0].start
+        < search.spans[-1].start
     ), "each in its turn"
     assert len(strikes) > 1
     apart = [after.start - before.end for before, after in pairwise(strikes)]  # type: ignore[operator]
     assert min(apart) >= 1.5 * 20, "with a pause between the strikes"
-    health = driver.desk.project.scenario("day").member("visitor").body.stats["health"].value
+    health = (
+        driver.desk.project.scenario("day")
+        .member("visitor")
+        .body.stats["health"]
+        .value
+    )
     assert health == 1.0
     went = record(driver, "Go there").spans
     assert any(span.outcome is Outcome.SUCCESS for span in went), (
@@ -185,8 +219,8 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: D
 
 
 def write_machine(keys: Keyboard) -> None:
-    """Patrol, chase, give up: states among the rows, what leads from one to the other in the
-    table.
+    """Patrol, chase, give up: states among the rows, what leads from one to the
+    other in the table.
     """
     keys.find("Decide")
     keys.row("machine", "Watch")
@@ -212,7 +246,10 @@ def write_machine(keys: Keyboard) -> None:
     keys.key(Qt.Key.Key_8, CTRL)
     for _ in range(2):
         keys.key(Qt.Key.Key_Up)
-    for target, when in (("→ Chase", "can_see(visitor)"), ("→ Give up", "not can_see(visitor)")):
+    for target, when in (
+        ("→ Chase", "can_see(visitor)"),
+        ("→ Give up", "not can_see(visitor)"),
+    ):
         keys.key(Qt.Key.Key_Right)
         keys.add(target)
         keys.type(when)
@@ -225,12 +262,18 @@ def write_machine(keys: Keyboard) -> None:
     keys.write("time", "3")
 
 
-def test_a_machine_with_a_utility_in_it_is_written_by_keyboard_alone(driver: Driver) -> None:
+def test_a_machine_with_a_utility_in_it_is_written_by_keyboard_alone(
+    driver: Driver,
+) -> None:
     keys = begin(driver)
     write_machine(keys)
     come_to_rest(driver)
-    patrol, chase, gave_up = (record(driver, name).spans for name in ("Patrol", "Chase", "Give up"))
-    assert patrol[0].start < chase[0].start < gave_up[0].start < patrol[1].start, "each in its turn"
+    patrol, chase, gave_up = (
+        record(driver, name).spans for name in ("Patrol", "Chase", "Give up")
+    )
+    assert (
+        patrol[0].start < chase[0].start < gave_up[0].start < patrol[1].start
+    ), "each in its turn"
     assert gave_up[0].end - gave_up[0].start == 3 * 20
     assert record(driver, "Catch breath").spans
     assert not record(driver, "Look around").spans

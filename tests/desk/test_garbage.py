@@ -1,4 +1,6 @@
-"""Takes are left out of the search for garbage, and what was left out is reclaimed in the end."""
+"""Takes are left out of the search for garbage, and what was left out is
+reclaimed in the end.
+"""
 
 import gc
 import weakref
@@ -15,7 +17,9 @@ from umbrant.rolling.roll import RollOrder, roll
 
 
 class Ring:
-    """Something that refers to itself, so that only a search finds that nobody needs it."""
+    """Something that refers to itself, so that only a search finds that nobody
+    needs it.
+    """
 
     def __init__(self) -> None:
         self.me = self
@@ -38,7 +42,8 @@ def test_a_take_that_was_read_is_not_searched(tmp_path: Path) -> None:
     made = gc.get_freeze_count() - left_out
     assert made > 10_000
     assert len(gc.get_objects()) < known + made / 10
-    # It is no garbage as long as somebody has it, and is gone with whoever does.
+    # It is no garbage as long as somebody has it, and is gone with whoever
+    # does.
     agent = weakref.ref(loaded.take)
     gc.collect()
     assert agent() is not None

@@ -1,4 +1,6 @@
-"""The guide's first section, replayed: every line of it is pressed and typed in the window."""
+"""The guide's first section, replayed: every line of it is pressed and typed in
+the window.
+"""
 
 from pathlib import Path
 
@@ -22,4 +24,6 @@ def test_every_line_of_the_guide_does_what_it_says(driver: Driver) -> None:
         driver.settle()
     assert driver.desk.documents.problems == []
     names = [row.name for row in driver.desk.behavior.rows]
-    assert {"Walk the beat", "Chase and give up", "Circle and strike"} <= set(names)
+    assert {"Walk the beat", "Chase and give up", "Circle and strike"} <= set(
+        names
+    )

@@ -1,4 +1,6 @@
-"""The tasks whose presses are counted are built as they are meant, within what they may take."""
+"""The tasks whose presses are counted are built as they are meant, within what
+they may take.
+"""
 
 from itertools import groupby, pairwise
 from pathlib import Path
@@ -14,7 +16,9 @@ from umbrant.take.reader import read_take
 
 
 @pytest.mark.parametrize("task", TASKS, ids=lambda task: task.name)
-def test_a_task_is_built_by_keyboard_alone_in_few_presses(driver: Driver, task: Task) -> None:
+def test_a_task_is_built_by_keyboard_alone_in_few_presses(
+    driver: Driver, task: Task
+) -> None:
     new_project(driver)
     perform(f"**Home** {task.script}")
     driver.settle()
@@ -29,13 +33,24 @@ def test_what_is_typed_in_three_sentences_patrols_chases_strikes_searches_and_gi
     new_project(driver)
     perform(f"**Home** {TASKS[0].script}")
     driver.settle()
-    take = read_take(roll(RollOrder(visited(driver.desk.project), "day", tmp_path / "a.take")))
-    behavior, played = take.header.expanded("guard").behavior, take.agents["guard"].rows
+    take = read_take(
+        roll(
+            RollOrder(visited(driver.desk.project), "day", tmp_path / "a.take")
+        )
+    )
+    behavior, played = (
+        take.header.expanded("guard").behavior,
+        take.agents["guard"].rows,
+    )
     idle = {row.name for row in behavior.rows if row.id not in played}
     assert idle <= {"Back to the well"}, "it is called off before"
-    chase, search, beat = (row.id for row in behavior.rows if row.under == behavior.rows[0].id)
+    chase, search, beat = (
+        row.id for row in behavior.rows if row.under == behavior.rows[0].id
+    )
     began = sorted(
-        (span.start, row_id) for row_id in (chase, search, beat) for span in played[row_id].spans
+        (span.start, row_id)
+        for row_id in (chase, search, beat)
+        for span in played[row_id].spans
     )
     order = [row_id for row_id, _ in groupby(row_id for _, row_id in began)]
     follows = set(pairwise(order))

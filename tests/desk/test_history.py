@@ -9,7 +9,9 @@ from umbrant.model.edits import Edit, rename_row
 
 
 def named(name: str, merges: str = "") -> Edit:
-    return Edit(f"Name {name}", lambda made: rename_row(made, "b", "top", name), merges)
+    return Edit(
+        f"Name {name}", lambda made: rename_row(made, "b", "top", name), merges
+    )
 
 
 def history() -> History:

@@ -1,5 +1,5 @@
-"""A window on a project whose own nodes are wrong: it lives, says what is wrong with file and line,
-and goes on.
+"""A window on a project whose own nodes are wrong: it lives, says what is wrong
+with file and line, and goes on.
 """
 
 import os
@@ -26,13 +26,17 @@ def opened(driver: Driver, folder: Path, node: HostileNode) -> Path:
 
 
 def assert_in_review(driver: Driver, file: Path) -> None:
-    """The file's fault stands at the row that uses its node and in the review; Enter goes there."""
+    """The file's fault stands at the row that uses its node and in the review;
+    Enter goes there.
+    """
     row = next(each for each in driver.desk.behavior.rows if each.kind == "bad")
     (problem,) = driver.desk.problems_of(row.id)
     assert problem.message.startswith("its node stands in nodes/bad.py, ")
     driver.pane.actions_by_id["show_review"].trigger()
     view = driver.pane.views.of(ReviewView)
-    assert view.review.data(view.review.index(0, 0)) == "Problems: 2 to be mended"
+    assert (
+        view.review.data(view.review.index(0, 0)) == "Problems: 2 to be mended"
+    )
     driver.key(Qt.Key.Key_Home, to=view)
     driver.key(Qt.Key.Key_Down, to=view)
     driver.key(Qt.Key.Key_Return, to=view)
@@ -56,9 +60,15 @@ def assert_in_review(driver: Driver, file: Path) -> None:
 def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     driver: Driver, tmp_path: Path, before: str
 ) -> None:
-    file = opened(driver, tmp_path / "p", HostileNode("top", action("return True", before=before)))
+    file = opened(
+        driver,
+        tmp_path / "p",
+        HostileNode("top", action("return True", before=before)),
+    )
     driver.window.begin_first_visit()
-    driver.until(lambda: any(each.startswith("nodes/bad.py") for each in driver.messages))
+    driver.until(
+        lambda: any(each.startswith("nodes/bad.py") for each in driver.messages)
+    )
     assert driver.desk.take is None
     assert FAILED in driver.pane.first_visit.text
     assert "bad" in driver.desk.catalog.kinds, "it is declared all the same"
@@ -82,7 +92,9 @@ def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_i
     take = driver.desk.take
     assert (take.ticks, take.is_complete) == (2, False)
     assert [
-        each for each in driver.messages if "This take is not whole: nodes/bad.py, line" in each
+        each
+        for each in driver.messages
+        if "This take is not whole: nodes/bad.py, line" in each
     ]
     assert "did not come back within" in take.ended
     driver.desk.roll()
@@ -94,9 +106,14 @@ def test_nothing_of_a_trusted_project_runs_in_the_windows_process(
 ) -> None:
     mark = tmp_path / "ran"
     before = (
-        f"import os, pathlib\npathlib.Path({str(mark)!r}).open('a').write(str(os.getpid()) + '\\n')"
+        f"import os, pathlib\npathlib.Path({str(mark)!r}).open('a')"
+        ".write(str(os.getpid()) + '\\n')"
     )
-    opened(driver, tmp_path / "p", HostileNode("marks", action("return True", before=before)))
+    opened(
+        driver,
+        tmp_path / "p",
+        HostileNode("marks", action("return True", before=before)),
+    )
     driver.settle()
     driver.until(lambda: not driver.desk.documents.reviewer.busy)
     assert mark.exists(), "it was trusted, and played"

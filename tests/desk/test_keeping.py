@@ -1,5 +1,5 @@
-"""Opening, saving, and everything that goes wrong with files, takes and workers: told clearly,
-nothing lost.
+"""Opening, saving, and everything that goes wrong with files, takes and
+workers: told clearly, nothing lost.
 """
 
 import json
@@ -24,10 +24,18 @@ from umbrant.desk.commands.project import keep_take, open_take, save, save_as
 from umbrant.desk.session.autosave import kept_changes, recovery_path
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.window import MainWindow
-from umbrant.model.edits import Edit, delete_rows, rename_row, set_muted, set_seed
+from umbrant.model.edits import (
+    Edit,
+    delete_rows,
+    rename_row,
+    set_muted,
+    set_seed,
+)
 from umbrant.model.folder import read_project, save_project
 
-RENAME = Edit("Rename", lambda project: rename_row(project, "warden", "go", "Run there"))
+RENAME = Edit(
+    "Rename", lambda project: rename_row(project, "warden", "go", "Run there")
+)
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
@@ -40,7 +48,9 @@ def test_a_window_without_a_project_says_how_to_get_one(driver: Driver) -> None:
     assert not driver.ledger.search.isVisible()
 
 
-def test_open_asks_for_a_folder_and_remembers_it(driver: Driver, demo: Path) -> None:
+def test_open_asks_for_a_folder_and_remembers_it(
+    driver: Driver, demo: Path
+) -> None:
     driver.answers.folder = demo
     driver.window.open_project()
     driver.settle()
@@ -60,12 +70,17 @@ def test_saving_writes_only_what_changed_and_clears_the_mark(
     assert (demo / "stages" / "quay.json").stat().st_mtime_ns == untouched
 
 
-def test_save_as_makes_a_copy_that_opens(demo_driver: Driver, tmp_path: Path) -> None:
+def test_save_as_makes_a_copy_that_opens(
+    demo_driver: Driver, tmp_path: Path
+) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
     hands.answers.folder = tmp_path / "copy"
     save_as(hands.pane.command_context)
-    assert read_project(tmp_path / "copy").behavior("warden").row("go").name == "Run there"
+    assert (
+        read_project(tmp_path / "copy").behavior("warden").row("go").name
+        == "Run there"
+    )
     assert hands.desk.documents.folder == tmp_path / "copy"
 
 
@@ -113,7 +128,10 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
     assert driver.window.open_folder(demo)
     driver.desk.message.connect(said.append)
     driver.settle()
-    assert {problem.row_id for problem in driver.desk.documents.problems} == {"look", "dim"}
+    assert {problem.row_id for problem in driver.desk.documents.problems} == {
+        "look",
+        "dim",
+    }
     tip = driver.ledger.ledger._tip(driver.desk.behavior.row("look"))
     assert tip == "`lok_about` is no kind of node. Did you mean 'look_about'?"
     notice = driver.pane.notice
@@ -127,7 +145,9 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
     assert "`lamp_ol` is no key" in driver.reasons()
 
 
-def test_closing_with_unsaved_changes_asks_and_may_stay(demo_driver: Driver) -> None:
+def test_closing_with_unsaved_changes_asks_and_may_stay(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
     hands.answers.on_unsaved = "stay"
@@ -135,7 +155,11 @@ def test_closing_with_unsaved_changes_asks_and_may_stay(demo_driver: Driver) -> 
     hands.answers.on_unsaved = "save"
     assert hands.window.close() is True
     assert (
-        read_project(hands.desk.documents.folder).behavior("warden").row("go").name == "Run there"
+        read_project(hands.desk.documents.folder)
+        .behavior("warden")
+        .row("go")
+        .name
+        == "Run there"
     )
 
 
@@ -164,7 +188,9 @@ def test_unsaved_changes_survive_a_crash_and_are_offered_again(
         later.deleteLater()
 
 
-def test_a_damaged_recovery_file_is_passed_over(driver: Driver, demo: Path) -> None:
+def test_a_damaged_recovery_file_is_passed_over(
+    driver: Driver, demo: Path
+) -> None:
     path = recovery_path(demo)
     path.parent.mkdir(parents=True)
     for text in ("{", "[]", json.dumps({"documents": {"project.json": "{"}})):
@@ -173,7 +199,9 @@ def test_a_damaged_recovery_file_is_passed_over(driver: Driver, demo: Path) -> N
     assert driver.open(demo)
 
 
-def test_saving_forgets_the_kept_changes(demo_driver: Driver, demo: Path) -> None:
+def test_saving_forgets_the_kept_changes(
+    demo_driver: Driver, demo: Path
+) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
     hands.until(lambda: recovery_path(demo).exists())
@@ -181,7 +209,9 @@ def test_saving_forgets_the_kept_changes(demo_driver: Driver, demo: Path) -> Non
     hands.until(lambda: not recovery_path(demo).exists())
 
 
-def test_a_worker_killed_during_a_roll_is_told_and_the_next_take_works(demo_driver: Driver) -> None:
+def test_a_worker_killed_during_a_roll_is_told_and_the_next_take_works(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
     assert hands.desk.takes.busy
@@ -201,7 +231,12 @@ def test_a_take_is_kept_and_opened_again_after_the_project_changed(
     hands = demo_driver
     hands.answers.file = tmp_path / "kept.take"
     keep_take(hands.pane.command_context)
-    hands.desk.apply(Edit("Delete", lambda project: rename_row(project, "warden", "esc", "Chase")))
+    hands.desk.apply(
+        Edit(
+            "Delete",
+            lambda project: rename_row(project, "warden", "esc", "Chase"),
+        )
+    )
     hands.settle()
     open_take(hands.pane.command_context)
     hands.until(lambda: len(hands.desk.takes.kept) == 3)
@@ -210,16 +245,24 @@ def test_a_take_is_kept_and_opened_again_after_the_project_changed(
     assert "Escort the visitor" in hands.reasons()
 
 
-def test_a_file_that_is_no_take_is_told(demo_driver: Driver, tmp_path: Path) -> None:
+def test_a_file_that_is_no_take_is_told(
+    demo_driver: Driver, tmp_path: Path
+) -> None:
     hands = demo_driver
     (tmp_path / "x.take").write_text("no take at all" * 200)
     hands.answers.file = tmp_path / "x.take"
     open_take(hands.pane.command_context)
-    hands.until(lambda: any("no take, or it is damaged" in message for message in hands.messages))
+    hands.until(
+        lambda: any(
+            "no take, or it is damaged" in message for message in hands.messages
+        )
+    )
     assert hands.desk.takes.current.number == 1
 
 
-def test_a_take_that_cannot_be_kept_is_told(demo_driver: Driver, tmp_path: Path) -> None:
+def test_a_take_that_cannot_be_kept_is_told(
+    demo_driver: Driver, tmp_path: Path
+) -> None:
     hands = demo_driver
     hands.answers.file = tmp_path / "no" / "such" / "folder.take"
     keep_take(hands.pane.command_context)
@@ -245,9 +288,11 @@ def test_an_error_inside_is_logged_told_and_keeps_the_changes(
     assert "out of paint" in capsys.readouterr().err
 
 
-def test_a_sessions_end_closes_the_window_in_good_order(demo: Path, own_folders: Path) -> None:
-    """The end of a session, or Ctrl+C, is no question to be answered: unsaved changes are kept for
-    the next visit.
+def test_a_sessions_end_closes_the_window_in_good_order(
+    demo: Path, own_folders: Path
+) -> None:
+    """The end of a session, or Ctrl+C, is no question to be answered: unsaved
+    changes are kept for the next visit.
     """
     started = own_folders / "started"
     script = (
@@ -265,7 +310,9 @@ def test_a_sessions_end_closes_the_window_in_good_order(demo: Path, own_folders:
         "window.MainWindow.open_folder = open_folder\n"
         f"sys.exit(app.run_desk(pathlib.Path({str(demo)!r})))\n"
     )
-    process = subprocess.Popen([sys.executable, "-c", script], env=dict(os.environ))
+    process = subprocess.Popen(
+        [sys.executable, "-c", script], env=dict(os.environ)
+    )
     deadline = time.monotonic() + 30
     while not started.exists() and time.monotonic() < deadline:
         time.sleep(0.05)
@@ -276,9 +323,13 @@ def test_a_sessions_end_closes_the_window_in_good_order(demo: Path, own_folders:
     assert kept.behavior("warden").row("go").name == "Run there"
 
 
-def test_an_empty_project_shows_an_empty_window(driver: Driver, tmp_path: Path) -> None:
+def test_an_empty_project_shows_an_empty_window(
+    driver: Driver, tmp_path: Path
+) -> None:
     (tmp_path / "bare").mkdir()
-    (tmp_path / "bare" / "project.json").write_text('{"title": "Bare", "scenario": "none"}')
+    (tmp_path / "bare" / "project.json").write_text(
+        '{"title": "Bare", "scenario": "none"}'
+    )
     assert driver.window.open_folder(tmp_path / "bare")
     assert driver.window.windowTitle() == "Bare — Umbrant"
     driver.window.grab()
@@ -298,15 +349,22 @@ def test_files_changed_by_another_program_are_noticed_and_not_written_over_unask
     driver.until(lambda: not driver.window.isActiveWindow())
     driver.window.activateWindow()
     driver.until(
-        lambda: any("Another program has changed events.json." in each for each in driver.messages)
+        lambda: any(
+            "Another program has changed events.json." in each
+            for each in driver.messages
+        )
     )
     other.close()
-    driver.desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn"], True)))
+    driver.desk.apply(
+        Edit("Mute", lambda p: set_muted(p, "warden", ["warn"], True))
+    )
     assert not save(driver.pane.command_context)
     assert answers.messages[-1] == "changed meanwhile: events.json"
     assert "storm" in events.read_text(), "nothing was written over"
     driver.pane.actions_by_id["revert"].trigger()
-    assert "storm" in [event.name for event in driver.desk.project.event_list.events]
+    assert "storm" in [
+        event.name for event in driver.desk.project.event_list.events
+    ]
     assert not driver.desk.behavior.row("warn").muted
     assert driver.desk.documents.changed_outside() == []
 
@@ -317,7 +375,9 @@ def test_what_has_changed_since_the_last_save_is_told(
     desk = demo_driver.desk
     demo_driver.pane.actions_by_id["changes"].trigger()
     assert answers.messages[-1] == "Nothing has changed."
-    desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn", "along"], True)))
+    desk.apply(
+        Edit("Mute", lambda p: set_muted(p, "warden", ["warn", "along"], True))
+    )
     desk.apply(Edit("Delete", lambda p: delete_rows(p, "warden", ["easy"])))
     desk.apply(Edit("Seed", lambda p: set_seed(p, "dusk", 3)))
     demo_driver.pane.actions_by_id["changes"].trigger()
@@ -330,8 +390,8 @@ def test_what_has_changed_since_the_last_save_is_told(
 def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
     demo: Path, own_folders: Path
 ) -> None:
-    """What is on disk opens, is no older than what was told to be saved, and what was kept last is
-    offered.
+    """What is on disk opens, is no older than what was told to be saved, and
+    what was kept last is offered.
     """
     random, seen = Random(5), set()  # noqa: S311  (when to kill, the same each time)
     command = [sys.executable, "-m", "tests.desk.restless_writer", str(demo)]
@@ -344,23 +404,38 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
             if turn >= 12 and len(seen) == 2:
                 break
             print("go", file=writer.stdin, flush=True)
-            lines = [writer.stdout.readline() for _ in range(random.randint(3, 30))]
+            lines = [
+                writer.stdout.readline() for _ in range(random.randint(3, 30))
+            ]
             time.sleep(random.uniform(0.0, 0.01))
             os.kill(
-                next(int(line.split()[1]) for line in lines if line.startswith("began")),
+                next(
+                    int(line.split()[1])
+                    for line in lines
+                    if line.startswith("began")
+                ),
                 signal.SIGKILL,
             )
             while not lines[-1].startswith("ended"):
                 lines.append(writer.stdout.readline())
                 assert lines[-1], "the writer has died"
-            problem_texts = [line.split() for line in lines if line.startswith(("kept", "saved"))]
+            problem_texts = [
+                line.split()
+                for line in lines
+                if line.startswith(("kept", "saved"))
+            ]
             project = read_project(demo)
             kept = kept_changes(demo, project)
-            newest = int((kept or project).stage("quay").title.removeprefix("n"))
+            newest = int(
+                (kept or project).stage("quay").title.removeprefix("n")
+            )
             what, number = problem_texts[-1]
             assert newest >= int(number)
             seen.add(what)
-            on_disk = {project.stage("quay").title, project.behavior("warden").row("keep").name}
+            on_disk = {
+                project.stage("quay").title,
+                project.behavior("warden").row("keep").name,
+            }
             assert len(on_disk) == 1 or kept is not None, (
                 "half a save can be completed from what was kept"
             )
@@ -369,11 +444,15 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
     assert seen == {"kept", "saved"}
 
 
-def test_a_long_drag_is_kept_while_it_goes_on(demo_driver: Driver, demo: Path) -> None:
+def test_a_long_drag_is_kept_while_it_goes_on(
+    demo_driver: Driver, demo: Path
+) -> None:
     desk = demo_driver.desk
     for step in range(30):
         edit = Edit(
-            "Rename", lambda p, n=step: rename_row(p, "warden", "keep", f"name {n}"), "drag"
+            "Rename",
+            lambda p, n=step: rename_row(p, "warden", "keep", f"name {n}"),
+            "drag",
         )  # type: ignore[misc]
         desk.apply(edit)
         demo_driver.qtbot.wait(50)

@@ -5,7 +5,9 @@ from umbrant.model.edits import Edit
 from umbrant.model.staging import Scenario
 
 
-def test_a_long_roll_says_how_far_it_is_and_can_be_stopped(demo_driver: Driver) -> None:
+def test_a_long_roll_says_how_far_it_is_and_can_be_stopped(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
 
     def longer(scenario: Scenario) -> Scenario:
@@ -23,10 +25,14 @@ def test_a_long_roll_says_how_far_it_is_and_can_be_stopped(demo_driver: Driver) 
     assert hands.pane.top.state.text().endswith(" %")
     assert stop.isEnabled()
     stop.trigger()
-    hands.until(lambda: not hands.desk.takes.busy and len(hands.desk.takes.kept) == 2)
+    hands.until(
+        lambda: not hands.desk.takes.busy and len(hands.desk.takes.kept) == 2
+    )
     take = hands.desk.take
     assert not take.is_complete
     assert 0 < take.ticks < take.header.ticks
     assert "stopped by the author" in take.ended
-    assert any("not whole: stopped by the author" in each for each in hands.messages)
+    assert any(
+        "not whole: stopped by the author" in each for each in hands.messages
+    )
     assert hands.desk.takes.percent is None

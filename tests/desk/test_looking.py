@@ -1,5 +1,5 @@
-"""Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting anywhere selects
-everywhere.
+"""Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting
+anywhere selects everywhere.
 """
 
 import pytest
@@ -15,7 +15,9 @@ from umbrant.desk.views.reasons import ReasonsView
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
-def test_arrow_keys_step_ticks_and_seconds_from_any_pane(demo_driver: Driver) -> None:
+def test_arrow_keys_step_ticks_and_seconds_from_any_pane(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.key(Qt.Key.Key_Right)
     assert hands.desk.playhead == 1
@@ -37,7 +39,10 @@ def test_changes_of_mind_are_a_key_away(demo_driver: Driver) -> None:
     assert visited == [21, 177, 206]
     hands.key(Qt.Key.Key_P)
     assert hands.desk.playhead == 177
-    assert "Check last sighting: last_seen is set" in hands.pane.transport.mind.text()
+    assert (
+        "Check last sighting: last_seen is set"
+        in hands.pane.transport.mind.text()
+    )
 
 
 def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(
@@ -52,34 +57,51 @@ def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(
     assert hands.desk.row_id == "close"
     lanes = hands.pane.lanes
     hands.qtbot.mouseClick(
-        lanes, Qt.MouseButton.LeftButton, pos=QPoint(int(lanes.x_of(600)) + 1, 12)
+        lanes,
+        Qt.MouseButton.LeftButton,
+        pos=QPoint(int(lanes.x_of(600)) + 1, 12),
     )
     assert hands.desk.playhead == 600
     assert hands.desk.tape.start <= 600 <= hands.desk.tape.end
 
 
-def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) -> None:
+def test_selecting_an_agent_anywhere_selects_it_everywhere(
+    demo_driver: Driver,
+) -> None:
     hands, lanes = demo_driver, demo_driver.pane.lanes
     hands.desk.move_playhead(250)
     place, _ = hands.pane.stage.place_of("visitor")
     hands.qtbot.mouseClick(
-        hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint()
+        hands.pane.stage,
+        Qt.MouseButton.LeftButton,
+        pos=hands.pane.stage.to_pixels(place).toPoint(),
     )
     assert hands.desk.agent == "visitor"
     assert "visitor (puppet)" in hands.pane.top.agent.text()
     assert "puppet" in hands.reasons()
     assert hands.pane.views.of(BlackboardView).board.rowCount() == 0
-    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, int(lanes._top()) + 5))
+    hands.qtbot.mouseClick(
+        lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, int(lanes._top()) + 5)
+    )
     assert hands.desk.agent == "odo"
     assert hands.pane.views.of(BlackboardView).board.rowCount() == 6
 
 
-def test_the_numbers_of_the_body_stand_below_the_keys(quay_driver: Driver) -> None:
+def test_the_numbers_of_the_body_stand_below_the_keys(
+    quay_driver: Driver,
+) -> None:
     hands, view = quay_driver, quay_driver.pane.views.of(BlackboardView)
     hands.desk.select_agent("tam")
     board = view.board
     names = [board.data(board.index(row, 0)) for row in range(board.rowCount())]
-    assert names[-6:] == ["energy", "thirst", "hunger", "warmth", "cheer", "grip"]
+    assert names[-6:] == [
+        "energy",
+        "thirst",
+        "hunger",
+        "warmth",
+        "cheer",
+        "grip",
+    ]
     line = board.rowCount() - 6
     before = float(board.data(board.index(line, VALUE)))
     hands.desk.move_playhead(200)
@@ -93,15 +115,21 @@ def test_the_numbers_of_the_body_stand_below_the_keys(quay_driver: Driver) -> No
     assert tip == "energy: a number of the body, from 0 to 1."
 
 
-def test_links_in_reasons_select_their_row_in_the_ledger(demo_driver: Driver) -> None:
+def test_links_in_reasons_select_their_row_in_the_ledger(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(730)
     hands.pane.views.of(ReasonsView).anchorClicked.emit(QUrl("row:esc"))
     assert hands.desk.row_id == "esc"
-    assert hands.ledger.currentIndex().row() == hands.ledger.ledger.line_of("esc")
+    assert hands.ledger.currentIndex().row() == hands.ledger.ledger.line_of(
+        "esc"
+    )
 
 
-def test_the_steps_of_a_tick_are_walked_with_the_keys_as_they_were(demo_driver: Driver) -> None:
+def test_the_steps_of_a_tick_are_walked_with_the_keys_as_they_were(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     desk, views = hands.desk, hands.pane.views
     reasons, board = views.of(ReasonsView), views.of(BlackboardView).board
@@ -110,10 +138,16 @@ def test_the_steps_of_a_tick_are_walked_with_the_keys_as_they_were(demo_driver: 
     hands.key(Qt.Key.Key_T)
     steps = desk.explainer.ticks.steps(0)
     assert reasons.answer.lines == tuple(step.line for step in steps)
-    assert board.value(lamp_oil) != 1.0, "at the end of the tick the dimmest lamp was found"
+    assert board.value(lamp_oil) != 1.0, (
+        "at the end of the tick the dimmest lamp was found"
+    )
     hands.key(Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
     assert reasons.heading().endswith(f"step 1 of {len(steps)}")
-    finds = next(index for index, step in enumerate(steps) if "Find the dimmest" in step.line.text)
+    finds = next(
+        index
+        for index, step in enumerate(steps)
+        if "Find the dimmest" in step.line.text
+    )
     for _ in range(finds):
         hands.key(Qt.Key.Key_Down, to=reasons)
     assert desk.row_id == steps[finds].row_id
@@ -128,7 +162,9 @@ def test_the_steps_of_a_tick_are_walked_with_the_keys_as_they_were(demo_driver: 
     assert desk.step is None, "another question is about the whole tick"
 
 
-def test_why_not_follows_the_selected_row_and_why_goes_back(demo_driver: Driver) -> None:
+def test_why_not_follows_the_selected_row_and_why_goes_back(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(730)
     hands.select("1.4")
@@ -154,12 +190,17 @@ def test_the_blackboard_shows_values_writers_and_leads_to_the_writing_row(
     mood = shown["mood"]
     assert board.board.data(board.board.index(mood, VALUE)) == "wary"
     assert board.board.data(board.board.index(mood, WRITER)).endswith("1.2.1")
-    assert board.board.data(board.board.index(shown["visitor"], WRITER)) == "from the start"
+    assert (
+        board.board.data(board.board.index(shown["visitor"], WRITER))
+        == "from the start"
+    )
     board.activated.emit(board.board.index(mood, 0))
     assert hands.desk.row_id == "wary"
 
 
-def test_dragging_a_point_of_the_visitors_walk_rolls_again(demo_driver: Driver) -> None:
+def test_dragging_a_point_of_the_visitors_walk_rolls_again(
+    demo_driver: Driver,
+) -> None:
     hands, stage = demo_driver, demo_driver.pane.stage
     handle = stage.handles()[1]
     hands.drag(stage.to_pixels(handle.at), 40, widget=stage, down=-30)
@@ -167,22 +208,31 @@ def test_dragging_a_point_of_the_visitors_walk_rolls_again(demo_driver: Driver) 
     assert moved[0] > handle.at[0] + 1
     assert moved[1] > handle.at[1] + 1
     hands.settle()
-    assert hands.desk.documents.history.undo_name == "Move point 2 of the walk of visitor"
+    assert (
+        hands.desk.documents.history.undo_name
+        == "Move point 2 of the walk of visitor"
+    )
     hands.desk.documents.undo()
     assert stage.handles()[1].at == handle.at
 
 
-def test_a_point_of_a_walk_is_moved_by_keyboard_too(demo_driver: Driver) -> None:
+def test_a_point_of_a_walk_is_moved_by_keyboard_too(
+    demo_driver: Driver,
+) -> None:
     hands, stage = demo_driver, demo_driver.pane.stage
     first = stage.handles()[0].at
     hands.key(Qt.Key.Key_Period, to=stage)
     hands.key(Qt.Key.Key_Left, to=stage)
     hands.key(Qt.Key.Key_Up, SHIFT, to=stage)
-    assert stage.handles()[0].at == pytest.approx((first[0] - 0.1, first[1] + 1.0))
+    assert stage.handles()[0].at == pytest.approx(
+        (first[0] - 0.1, first[1] + 1.0)
+    )
     assert hands.desk.playhead == 0
 
 
-def test_a_walk_into_a_wall_is_told_in_the_take_and_nothing_breaks(demo_driver: Driver) -> None:
+def test_a_walk_into_a_wall_is_told_in_the_take_and_nothing_breaks(
+    demo_driver: Driver,
+) -> None:
     hands, stage = demo_driver, demo_driver.pane.stage
     stage._move_point(stage.handles()[2], (17.2, 10.0), "test")
     hands.settle()
@@ -191,7 +241,9 @@ def test_a_walk_into_a_wall_is_told_in_the_take_and_nothing_breaks(demo_driver: 
     assert any("point 3 of the walk" in message for message in hands.messages)
 
 
-def test_the_stage_zooms_around_the_mouse_and_fits_again(demo_driver: Driver) -> None:
+def test_the_stage_zooms_around_the_mouse_and_fits_again(
+    demo_driver: Driver,
+) -> None:
     stage = demo_driver.pane.stage
     here = stage.to_pixels((17, 10))
     before = stage.to_stage(here)
@@ -202,7 +254,9 @@ def test_the_stage_zooms_around_the_mouse_and_fits_again(demo_driver: Driver) ->
     assert stage.to_pixels((0, 0)).x() > 0
 
 
-def test_play_moves_the_playhead_and_pauses_at_the_end(demo_driver: Driver) -> None:
+def test_play_moves_the_playhead_and_pauses_at_the_end(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(820)
     hands.pane.playback.set_speed(8.0)
@@ -232,7 +286,9 @@ def test_an_earlier_take_can_be_shown_again(demo_driver: Driver) -> None:
     assert hands.pane.top.state.text() == "not of this state"
 
 
-def test_every_action_is_in_a_menu_with_help_and_no_key_is_taken_twice(demo_driver: Driver) -> None:
+def test_every_action_is_in_a_menu_with_help_and_no_key_is_taken_twice(
+    demo_driver: Driver,
+) -> None:
     assert len(by_id()) == len(ACTIONS)
     in_menus = {
         action.objectName()
@@ -257,7 +313,9 @@ def test_every_control_has_an_accessible_name_and_can_have_the_keyboard(
     seen = set()
     for _ in range(5):
         demo_driver.qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F6)
-        seen |= {view.accessibleName() for view in pane.panes() if view.hasFocus()}
+        seen |= {
+            view.accessibleName() for view in pane.panes() if view.hasFocus()
+        }
     assert seen == {"Ledger", "Stage", "Reasons", "Blackboard", "Lanes"}
 
 
@@ -281,7 +339,9 @@ def test_the_tooltip_over_a_chip_says_what_it_is(demo_driver: Driver) -> None:
     hands = demo_driver
     _, rect = hands.number_chip("close", "reach")
     place = rect.center().toPoint()
-    event = QHelpEvent(QEvent.Type.ToolTip, place, hands.ledger.viewport().mapToGlobal(place))
+    event = QHelpEvent(
+        QEvent.Type.ToolTip, place, hands.ledger.viewport().mapToGlobal(place)
+    )
     assert hands.ledger.viewportEvent(event)
     assert QToolTip.text().startswith("reach: how near counts as there")
     QToolTip.hideText()
@@ -295,7 +355,9 @@ def test_walking_rows_by_keyboard_selects_them(demo_driver: Driver) -> None:
     hands.key(Qt.Key.Key_Up)
     hands.key(Qt.Key.Key_Up)
     assert hands.desk.row_id == "keep"
-    assert hands.ledger.accessibleDescription().startswith("1 selector Keep the quay")
+    assert hands.ledger.accessibleDescription().startswith(
+        "1 selector Keep the quay"
+    )
 
 
 def test_the_wheel_zooms_and_moves_the_tape(demo_driver: Driver) -> None:
@@ -309,7 +371,14 @@ def test_the_wheel_zooms_and_moves_the_tape(demo_driver: Driver) -> None:
         none = Qt.MouseButton.NoButton
         ledger.wheelEvent(
             QWheelEvent(
-                place, where, QPoint(), angle, none, modifier, Qt.ScrollPhase.NoScrollPhase, False
+                place,
+                where,
+                QPoint(),
+                angle,
+                none,
+                modifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
             )
         )
 

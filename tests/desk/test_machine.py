@@ -1,4 +1,6 @@
-"""A machine as a table and on the map, in the real window: both and the rows say the same."""
+"""A machine as a table and on the map, in the real window: both and the rows
+say the same.
+"""
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -47,7 +49,9 @@ class Hands:
         """Select a cell."""
         model = self.table.machine
         line = next(
-            line for line in range(model.rowCount()) if model.data(model.index(line, 0)) == state
+            line
+            for line in range(model.rowCount())
+            if model.data(model.index(line, 0)) == state
         )
         heads = [
             model.headerData(column, Qt.Orientation.Horizontal)
@@ -61,7 +65,9 @@ class Hands:
         self.driver.qtbot.keyClick(self.table.additions.line, Qt.Key.Key_Down)
         menu = self.table.additions.menu
         for inner in wanted[:-1]:
-            menu = next(each.menu() for each in menu.actions() if each.text() == inner)
+            menu = next(
+                each.menu() for each in menu.actions() if each.text() == inner
+            )
         choose(menu, wanted[-1])
 
     def named(self, name: str) -> Row:
@@ -75,7 +81,8 @@ class Hands:
         """The arrows of the map: from, to and what is written on them."""
         name = {row.id: row.name for row in self.desk.behavior.rows}
         return [
-            (name[each.start], name[each.end], each.label) for each in self.chart.drawing.arrows
+            (name[each.start], name[each.end], each.label)
+            for each in self.chart.drawing.arrows
         ]
 
 
@@ -87,7 +94,10 @@ def hands(dog_driver: Driver) -> Hands:
 def test_states_stand_down_and_what_is_waited_for_across(hands: Hands) -> None:
     assert hands.read() == {
         ("from any state", "on thunder"): "Thunder → Cower",
-        ("Doze", "when"): "Someone comes → Circle when can see visitor within 9 m",
+        (
+            "Doze",
+            "when",
+        ): "Someone comes → Circle when can see visitor within 9 m",
         ("Circle", "when"): "It went → Doze when distance to visitor > 12 m",
         ("Circle", "after"): "Enough of that → Bark after 2.5 s ± 0.5",
         ("Bark", "once done"): "Again → Circle once done",
@@ -110,7 +120,9 @@ def test_cells_are_walked_by_arrows_and_select_their_rows(hands: Hands) -> None:
     assert (hands.table.machine.data(index)).startswith("It is over")
 
 
-def test_chips_are_walked_typed_over_and_dragged_in_their_cells(hands: Hands) -> None:
+def test_chips_are_walked_typed_over_and_dragged_in_their_cells(
+    hands: Hands,
+) -> None:
     hands.at("Circle", "after")
     hands.key(Qt.Key.Key_C)
     hands.key(Qt.Key.Key_C)
@@ -120,24 +132,33 @@ def test_chips_are_walked_typed_over_and_dragged_in_their_cells(hands: Hands) ->
     hands.driver.type("4")
     assert hands.named("Enough of that").args["time"] == 4.0
     assert hands.read()["Circle", "after"] == "Enough of that → Bark after 4 s"
-    chip, rect = next(each for each in hands.table.chips() if each[0].label == "time")
-    place = rect.center() + QPointF(hands.table.visualRect(hands.table.currentIndex()).topLeft())
+    chip, rect = next(
+        each for each in hands.table.chips() if each[0].label == "time"
+    )
+    place = rect.center() + QPointF(
+        hands.table.visualRect(hands.table.currentIndex()).topLeft()
+    )
     hands.driver.drag(place, 40, hands.table.viewport())
     assert hands.named("Enough of that").args["time"] == pytest.approx(
         4.0 + 10 * chip.quantity.step
     )
 
 
-def test_enter_adds_a_transition_to_a_cell_and_opens_what_it_lacks(hands: Hands) -> None:
+def test_enter_adds_a_transition_to_a_cell_and_opens_what_it_lacks(
+    hands: Hands,
+) -> None:
     hands.at("Bark", "when")
     hands.add("→ Doze")
     hands.driver.type("distance(visitor) > 20")
-    assert hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
+    assert (
+        hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
+    )
     assert ("Bark", "Doze", "distance(visitor) > 20") in hands.labels()
     bark, added = hands.named("Bark"), hands.desk.row
     assert hands.desk.behavior.outline.parent[added.id] == bark.id
     inside = [
-        hands.desk.behavior.row(each).name for each in hands.desk.behavior.outline.children[bark.id]
+        hands.desk.behavior.row(each).name
+        for each in hands.desk.behavior.outline.children[bark.id]
     ]
     assert inside.index("Again") == inside.index("") - 1
     hands.driver.until(lambda: hands.desk.is_current)
@@ -157,7 +178,10 @@ def test_a_trigger_gets_a_column_and_a_state_a_line(hands: Hands) -> None:
     hands.at("Awake", "State")
     hands.add("State inside this one")
     hands.driver.type("Fetch")
-    assert hands.desk.behavior.outline.parent[hands.named("Fetch").id] == hands.named("Awake").id
+    assert (
+        hands.desk.behavior.outline.parent[hands.named("Fetch").id]
+        == hands.named("Awake").id
+    )
     assert hands.desk.documents.problems == []
 
 
@@ -174,7 +198,9 @@ def test_delete_takes_away_what_the_cell_holds(hands: Hands) -> None:
     assert "Bark" not in [name for name, _ in hands.read()]
 
 
-def test_renaming_a_state_shows_in_the_cells_that_lead_to_it(hands: Hands) -> None:
+def test_renaming_a_state_shows_in_the_cells_that_lead_to_it(
+    hands: Hands,
+) -> None:
     hands.at("Circle", "State")
     hands.key(Qt.Key.Key_F2)
     hands.driver.type("Go round")
@@ -216,23 +242,34 @@ def test_a_behavior_without_a_machine_says_so(hands: Hands) -> None:
     hands.table.grab()
 
 
-def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(hands: Hands) -> None:
+def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(
+    hands: Hands,
+) -> None:
     hands.driver.pane.actions_by_id["show_rows"].trigger()
     hands.desk.select_row(hands.named("Brine’s watch").id)
     hands.driver.answers.texts = ["Watch"]
     hands.driver.pane.actions_by_id["extract"].trigger()
-    used = next(each for each in hands.desk.project.behaviors if each.title == "Watch")
+    used = next(
+        each for each in hands.desk.project.behaviors if each.title == "Watch"
+    )
     hands.desk.select_row(hands.named("Bark").id)
     hands.driver.pane.actions_by_id["show_table"].trigger()
     hands.at("Bark", "when")
     hands.add("→ Doze")
     hands.driver.type("distance(visitor) > 20")
-    assert hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
-    assert len(hands.desk.project.behavior(used.name).rows) == len(used.rows) + 1
+    assert (
+        hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
+    )
+    assert (
+        len(hands.desk.project.behavior(used.name).rows) == len(used.rows) + 1
+    )
     hands.at("Bark", "State")
     hands.add("State after this one")
     hands.driver.type("Growl")
-    assert hands.desk.behavior.outline.parent[hands.named("Growl").id] == hands.named("Awake").id
+    assert (
+        hands.desk.behavior.outline.parent[hands.named("Growl").id]
+        == hands.named("Awake").id
+    )
     hands.at("Circle", "State")
     hands.key(Qt.Key.Key_F2)
     hands.driver.type("Go round")

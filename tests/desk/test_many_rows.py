@@ -1,5 +1,5 @@
-"""Several rows at once, in the real window: selected, copied, pasted, wrapped; and one made another
-kind.
+"""Several rows at once, in the real window: selected, copied, pasted, wrapped;
+and one made another kind.
 """
 
 from pathlib import Path
@@ -15,7 +15,10 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, insert_row, rename_row
 from umbrant.model.folder import read_project, save_project
 
-SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+SHIFT, CTRL = (
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.ControlModifier,
+)
 
 
 @pytest.fixture
@@ -23,7 +26,9 @@ def hands(demo_driver: Driver) -> Driver:
     return demo_driver
 
 
-def test_rows_are_selected_with_shift_and_deleted_together(hands: Driver) -> None:
+def test_rows_are_selected_with_shift_and_deleted_together(
+    hands: Driver,
+) -> None:
     first = hands.desk.project
     hands.select("1.2.1")
     hands.key(Qt.Key.Key_Down, SHIFT)
@@ -43,17 +48,22 @@ def test_rows_are_selected_with_shift_and_deleted_together(hands: Driver) -> Non
 
 def test_shift_and_a_click_select_up_to_there(hands: Driver) -> None:
     hands.select("1.2.1")
-    place = hands.chip("look", lambda chip: chip.editor is ChipEditor.NAME)[1].center() - QPointF(
-        0, 14
-    )
+    place = hands.chip("look", lambda chip: chip.editor is ChipEditor.NAME)[
+        1
+    ].center() - QPointF(0, 14)
     hands.desk.select_row("wary")
     hands.qtbot.mouseClick(
-        hands.ledger.viewport(), Qt.MouseButton.LeftButton, SHIFT, place.toPoint()
+        hands.ledger.viewport(),
+        Qt.MouseButton.LeftButton,
+        SHIFT,
+        place.toPoint(),
     )
     assert hands.ledger.selected_rows == ["wary", "go", "look"]
 
 
-def test_rows_are_copied_as_text_and_pasted_where_they_fit(hands: Driver) -> None:
+def test_rows_are_copied_as_text_and_pasted_where_they_fit(
+    hands: Driver,
+) -> None:
     hands.select("1.2.3")
     hands.key(Qt.Key.Key_C, CTRL)
     assert '"kind": "look_about"' in QGuiApplication.clipboard().text()
@@ -79,8 +89,13 @@ def test_what_holds_no_rows_is_not_pasted(hands: Driver) -> None:
     QGuiApplication.clipboard().setText("a shopping list")
     hands.select("1.1")
     hands.key(Qt.Key.Key_V, CTRL)
-    assert hands.messages[-1] == "What was copied is no text of rows; copy some rows first."
-    QGuiApplication.clipboard().setText('{"rows": [{"id": "tt", "kind": "after"}]}')
+    assert (
+        hands.messages[-1]
+        == "What was copied is no text of rows; copy some rows first."
+    )
+    QGuiApplication.clipboard().setText(
+        '{"rows": [{"id": "tt", "kind": "after"}]}'
+    )
     hands.key(Qt.Key.Key_V, CTRL)
     assert hands.messages[-1] == "There is no place here for rows like these."
     assert hands.desk.project is before
@@ -90,7 +105,11 @@ def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
     hands.select("1.2.1")
     hands.key(Qt.Key.Key_Down, SHIFT)
     hands.key(Qt.Key.Key_V, CTRL | SHIFT)
-    assert [name.split(" ", 1)[1] for name in hands.names() if name.startswith("1.2.")][:4] == [
+    assert [
+        name.split(" ", 1)[1]
+        for name in hands.names()
+        if name.startswith("1.2.")
+    ][:4] == [
         "Grow wary",
         "Go there",
     ] * 2
@@ -102,7 +121,9 @@ def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
     hands.answers.texts = ["Go and look"]
     hands.key(Qt.Key.Key_B, CTRL)
     assert hands.desk.row.kind == "use_behavior"
-    assert [row.name for row in hands.desk.project.behavior("go-and-look").rows] == [
+    assert [
+        row.name for row in hands.desk.project.behavior("go-and-look").rows
+    ] == [
         "Parallel",
         "Grow wary",
         "Go there",
@@ -127,7 +148,9 @@ def test_a_comment_is_kept_and_shown(hands: Driver) -> None:
     hands.answers.texts = ["He must not come too near."]
     hands.key(Qt.Key.Key_N, SHIFT)
     assert hands.desk.row.note == "He must not come too near."
-    assert hands.ledger.ledger._tip(hands.desk.row) == "He must not come too near."
+    assert (
+        hands.ledger.ledger._tip(hands.desk.row) == "He must not come too near."
+    )
 
 
 def test_of_thousands_of_rows_those_in_sight_are_laid_out_first_and_nothing_jumps(
@@ -162,19 +185,33 @@ def replace_rows(project: Project, rows: list[Row]) -> Project:
     warden = project.behavior("warden").with_rows(rows)
     kept = [each for each in project.behaviors if each.variant_of != "warden"]
     return project.model_copy(
-        update={"behaviors": tuple(warden if each.name == "warden" else each for each in kept)}
+        update={
+            "behaviors": tuple(
+                warden if each.name == "warden" else each for each in kept
+            )
+        }
     )
 
 
-def test_a_transition_is_told_with_the_new_name_of_its_state(dog_driver: Driver) -> None:
+def test_a_transition_is_told_with_the_new_name_of_its_state(
+    dog_driver: Driver,
+) -> None:
     desk, ledger = dog_driver.desk, dog_driver.ledger
     desk.select_agent("brine")
-    transition = next(row for row in desk.behavior.rows if row.kind == "on_event")
+    transition = next(
+        row for row in desk.behavior.rows if row.kind == "on_event"
+    )
     state = transition.args["to"]
-    before = [placed.piece.text for placed in ledger.layout_of(transition).placed]
-    desk.apply(Edit("Rename", lambda p: rename_row(p, "dog", state, "Somewhere else")))
+    before = [
+        placed.piece.text for placed in ledger.layout_of(transition).placed
+    ]
+    desk.apply(
+        Edit("Rename", lambda p: rename_row(p, "dog", state, "Somewhere else"))
+    )
     transition = desk.behavior.row(transition.id)
-    after = [placed.piece.text for placed in ledger.layout_of(transition).placed]
+    after = [
+        placed.piece.text for placed in ledger.layout_of(transition).placed
+    ]
     assert "Somewhere else" not in before
     assert "Somewhere else" in after
 
@@ -184,7 +221,9 @@ def drag_row(hands: Driver, row_id: str, onto: str, share: float) -> None:
     ledger = hands.ledger
 
     def place(wanted: str, part: float) -> QPointF:
-        rect = ledger.visualRect(ledger.ledger.index(ledger.ledger.line_of(wanted), 0))
+        rect = ledger.visualRect(
+            ledger.ledger.index(ledger.ledger.line_of(wanted), 0)
+        )
         return QPointF(34, rect.top() + part * rect.height())
 
     start = place(row_id, 0.5)
@@ -222,7 +261,9 @@ def test_several_rows_are_dragged_together(hands: Driver) -> None:
     assert hands.ledger.selected_rows == ["wary", "go"]
 
 
-def test_what_a_variant_has_otherwise_is_marked_and_put_back(dog_driver: Driver) -> None:
+def test_what_a_variant_has_otherwise_is_marked_and_put_back(
+    dog_driver: Driver,
+) -> None:
     desk, ledger = dog_driver.desk, dog_driver.ledger
     desk.look_at("stern-warden")
     assert "3 other than in warden" in dog_driver.pane.left.heading()
@@ -230,7 +271,9 @@ def test_what_a_variant_has_otherwise_is_marked_and_put_back(dog_driver: Driver)
     assert marked == {"warn", "esc", "easy"}
     chip, _ = dog_driver.chip("warn", lambda each: each.slot.param == "text")
     assert chip.overridden
-    assert not dog_driver.chip("close", lambda each: each.slot.param == "reach")[0].overridden
+    assert not dog_driver.chip(
+        "close", lambda each: each.slot.param == "reach"
+    )[0].overridden
     desk.select_row("warn")
     dog_driver.key(Qt.Key.Key_C)
     while ledger.focused_chip[0].slot.param != "text":
@@ -247,25 +290,40 @@ def test_what_a_variant_has_otherwise_is_marked_and_put_back(dog_driver: Driver)
     desk.select_row("easy")
     dog_driver.key(Qt.Key.Key_U)
     assert not desk.behavior.row("easy").muted
-    assert {row.id for row in desk.behavior.rows if desk.override_of(row.id)} == {"esc"}
+    assert {
+        row.id for row in desk.behavior.rows if desk.override_of(row.id)
+    } == {"esc"}
     assert not dog_driver.pane.actions_by_id["follow"].isEnabled()
 
 
-def test_rows_that_a_variant_has_put_in_are_taken_back_together(dog_driver: Driver) -> None:
+def test_rows_that_a_variant_has_put_in_are_taken_back_together(
+    dog_driver: Driver,
+) -> None:
     desk = dog_driver.desk
     desk.look_at("stern-warden")
     before = desk.behavior.rows
     desk.select_row("forget")
     dog_driver.key(Qt.Key.Key_Delete)
-    new = Row(id="new1", kind="wait", name="Wait a little", args={"duration": 1.0})
-    desk.apply(Edit("Add", lambda p: insert_row(p, "stern-warden", new, after="look", under="chk")))
+    new = Row(
+        id="new1", kind="wait", name="Wait a little", args={"duration": 1.0}
+    )
+    desk.apply(
+        Edit(
+            "Add",
+            lambda p: insert_row(
+                p, "stern-warden", new, after="look", under="chk"
+            ),
+        )
+    )
     assert desk.override_of("new1") is not None
     desk.select_row("new1")
     dog_driver.key(Qt.Key.Key_U)
     assert desk.behavior.rows == before
 
 
-def test_a_row_that_no_other_kind_can_stand_for_says_so(dog_driver: Driver) -> None:
+def test_a_row_that_no_other_kind_can_stand_for_says_so(
+    dog_driver: Driver,
+) -> None:
     desk = dog_driver.desk
     desk.look_at("stall-keeper")
     option = next(row for row in desk.behavior.rows if row.kind == "option")

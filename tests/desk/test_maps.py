@@ -1,4 +1,6 @@
-"""Maps at every size: what is written in them can be read, and what runs is in sight."""
+"""Maps at every size: what is written in them can be read, and what runs is in
+sight.
+"""
 
 import pytest
 from benchmarks.crowded import machine_of
@@ -46,7 +48,9 @@ def titles(view: MapView) -> set[str]:
     return {box.title for box in drawing.boxes}
 
 
-@pytest.mark.parametrize("behavior", [WARDEN, LARGE], ids=["demo", "2,000 rows"])
+@pytest.mark.parametrize(
+    "behavior", [WARDEN, LARGE], ids=["demo", "2,000 rows"]
+)
 @pytest.mark.parametrize("lines", [1, 6, 12, 40])
 def test_what_leads_to_the_wanted_rows_is_open_and_the_rest_as_it_fits(
     behavior: Behavior, lines: int
@@ -57,16 +61,25 @@ def test_what_leads_to_the_wanted_rows_is_open_and_the_rest_as_it_fits(
     drawn = {box.row_id for box in drawing.boxes}
     assert wanted in drawn
     leaves = [
-        box for box in drawing.boxes if not any(a.start == box.row_id for a in drawing.arrows)
+        box
+        for box in drawing.boxes
+        if not any(a.start == box.row_id for a in drawing.arrows)
     ]
     least = draw_tree(behavior, measure, open_rows(behavior, [wanted], 1))
-    count = sum(not any(a.start == box.row_id for a in least.arrows) for box in least.boxes)
+    count = sum(
+        not any(a.start == box.row_id for a in least.arrows)
+        for box in least.boxes
+    )
     assert len(leaves) <= max(lines, count)
     # What is not shown is counted.
-    below = {row.id: len(behavior.outline.children[row.id]) for row in behavior.rows}
+    below = {
+        row.id: len(behavior.outline.children[row.id]) for row in behavior.rows
+    }
     for box in drawing.boxes:
         assert box.folded in (0, below[box.row_id])
-        assert bool(box.folded) == (box.row_id not in opened and below[box.row_id] > 0)
+        assert bool(box.folded) == (
+            box.row_id not in opened and below[box.row_id] > 0
+        )
 
 
 def test_a_tree_that_fits_is_shown_whole() -> None:
@@ -85,10 +98,15 @@ def test_names_are_broken_between_words() -> None:
     )
     long = "Unbreakable" * 4
     assert in_lines(long, measure) == (long,)
-    assert max(map(measure, in_lines("Check the last sighting", measure))) <= LINE_W
+    assert (
+        max(map(measure, in_lines("Check the last sighting", measure)))
+        <= LINE_W
+    )
 
 
-def test_names_have_room_in_their_boxes_at_every_size(quay_driver: Driver) -> None:
+def test_names_have_room_in_their_boxes_at_every_size(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     for width in (1280, 1600, 1000):
         hands.window.resize(width, 800)
@@ -100,7 +118,9 @@ def test_names_have_room_in_their_boxes_at_every_size(quay_driver: Driver) -> No
         assert drawing is not None
         for box in drawing.boxes:
             rect = placement.rect(box)
-            assert max(map(metrics.horizontalAdvance, box.lines)) <= rect.width()
+            assert (
+                max(map(metrics.horizontalAdvance, box.lines)) <= rect.width()
+            )
             assert metrics.lineSpacing() * len(box.lines) <= rect.height() + 2
 
 
@@ -108,11 +128,15 @@ def test_the_map_of_a_tree_follows_the_playhead(quay_driver: Driver) -> None:
     hands = quay_driver
     view = shown(hands)
     hands.desk.move_playhead(718)
-    assert {"Check last sighting", "Go there", "Escort the visitor"} <= titles(view)
+    assert {"Check last sighting", "Go there", "Escort the visitor"} <= titles(
+        view
+    )
     assert "Warn" not in titles(view)
     hands.desk.move_playhead(250)
     assert "Close in" in titles(view)
-    row = next(box for box in view.drawing.boxes if box.title == "Tend the lamps")
+    row = next(
+        box for box in view.drawing.boxes if box.title == "Tend the lamps"
+    )
     assert row.folded == 5
     hands.desk.select_row("fill")
     assert "Refill" in titles(view)
@@ -138,10 +162,19 @@ def test_the_map_of_a_tree_follows_the_playhead(quay_driver: Driver) -> None:
 def test_an_arrow_between_a_box_and_one_around_it_is_short() -> None:
     outer, inner = QRectF(0, 0, 300, 200), QRectF(20, 80, 60, 30)
     into, out = bowed(outer, inner, 0), bowed(inner, outer, 0)
-    assert (into.path.pointAtPercent(0), into.tip) == (QPointF(0, 95), QPointF(20, 95))
-    assert (out.path.pointAtPercent(0), out.tip) == (QPointF(20, 95), QPointF(0, 95))
+    assert (into.path.pointAtPercent(0), into.tip) == (
+        QPointF(0, 95),
+        QPointF(20, 95),
+    )
+    assert (out.path.pointAtPercent(0), out.tip) == (
+        QPointF(20, 95),
+        QPointF(0, 95),
+    )
     low = bowed(outer, QRectF(120, 150, 60, 30), 0)
-    assert (low.path.pointAtPercent(0), low.tip) == (QPointF(150, 200), QPointF(150, 180))
+    assert (low.path.pointAtPercent(0), low.tip) == (
+        QPointF(150, 200),
+        QPointF(150, 180),
+    )
 
 
 def test_the_map_folds_with_the_outline(quay_driver: Driver) -> None:
@@ -149,8 +182,12 @@ def test_the_map_folds_with_the_outline(quay_driver: Driver) -> None:
     hands.pane.actions_by_id["large_stage"].trigger()
     view = shown(hands)
     top = desk.behavior.outline.tops[0]
-    row_id = next(each for each in desk.behavior.outline.children[top] if each == "esc")
-    inside = [each for each in desk.behavior.outline.within(row_id) if each != row_id]
+    row_id = next(
+        each for each in desk.behavior.outline.children[top] if each == "esc"
+    )
+    inside = [
+        each for each in desk.behavior.outline.within(row_id) if each != row_id
+    ]
     desk.select_row(row_id)
     assert {box.row_id for box in view.drawing.boxes} >= {row_id, *inside}
     hands.key(Qt.Key.Key_F, to=view)
@@ -177,7 +214,9 @@ def test_a_guard_and_decorators_are_marked(quay_driver: Driver) -> None:
     hands = quay_driver
     hands.pane.actions_by_id["large_stage"].trigger()
     view = shown(hands)
-    marked = {box.row_id: (box.guarded, box.decorators) for box in view.drawing.boxes}
+    marked = {
+        box.row_id: (box.guarded, box.decorators) for box in view.drawing.boxes
+    }
     assert marked["esc"] == (True, 0)
     assert marked["go"] == (False, 1)
 
@@ -187,21 +226,30 @@ def test_forty_states_go_on_below_and_are_named() -> None:
     drawing = draw_machine(machine, "top", measure)
     boxes = [box for top in drawing.boxes for box in top.all()]
     assert len(boxes) == 40
-    # States inside one another stand in bands of so many, and no box lies over another.
-    widest = max(len({round(inner.x) for inner in top.inside}) for top in drawing.boxes)
+    # States inside one another stand in bands of so many, and no box lies over
+    # another.
+    widest = max(
+        len({round(inner.x) for inner in top.inside}) for top in drawing.boxes
+    )
     assert widest <= MOST_COLUMNS
     for top in drawing.boxes:
         rects = [QRectF(box.x, box.y, box.w, box.h) for box in top.inside]
         for index, one in enumerate(rects):
-            assert not any(one.intersects(other) for other in rects[index + 1 :])
+            assert not any(
+                one.intersects(other) for other in rects[index + 1 :]
+            )
             assert QRectF(top.x, top.y, top.w, top.h).contains(one)
-    assert all(measure(box.title) + 20 <= box.w for box in boxes if not box.inside)
+    assert all(
+        measure(box.title) + 20 <= box.w for box in boxes if not box.inside
+    )
 
 
 def test_a_new_state_moves_its_neighbours_and_not_the_world() -> None:
     before = draw_machine(machine_of(39), "top", measure)
     after = draw_machine(machine_of(40), "top", measure)
-    places = {box.row_id: (box.x, box.y) for top in before.boxes for box in top.all()}
+    places = {
+        box.row_id: (box.x, box.y) for top in before.boxes for box in top.all()
+    }
     moved = [
         box.row_id
         for top in after.boxes
@@ -211,7 +259,9 @@ def test_a_new_state_moves_its_neighbours_and_not_the_world() -> None:
     assert len(moved) < 10
 
 
-def test_what_runs_is_in_sight_where_not_all_has_room(quay_driver: Driver) -> None:
+def test_what_runs_is_in_sight_where_not_all_has_room(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     hands.desk.select_agent("gull_2")
     view = shown(hands)
@@ -226,4 +276,6 @@ def test_what_runs_is_in_sight_where_not_all_has_room(quay_driver: Driver) -> No
             if view._state(box.row_id).name == "RUNNING"
         ]
         assert running
-        assert view.rect().contains(view.box_rect(running[-1]).center().toPoint())
+        assert view.rect().contains(
+            view.box_rect(running[-1]).center().toPoint()
+        )

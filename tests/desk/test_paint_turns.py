@@ -19,7 +19,9 @@ class Counting(PaintedView):
         self._painted.append(self._name)
 
 
-def window_of(qtbot: QtBot, painted: list[str], names: str) -> tuple[QWidget, list[Counting]]:
+def window_of(
+    qtbot: QtBot, painted: list[str], names: str
+) -> tuple[QWidget, list[Counting]]:
     window = QWidget()
     qtbot.addWidget(window)
     views = [Counting(each, painted, window) for each in names]

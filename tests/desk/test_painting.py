@@ -1,4 +1,6 @@
-"""What is on the screen: the tape tells status by height, the playhead stands where it should."""
+"""What is on the screen: the tape tells status by height, the playhead stands
+where it should.
+"""
 
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QImage
@@ -11,10 +13,17 @@ from umbrant.desk.widgets.theme import DAY
 def column(hands: Driver, row_id: str, tick: float) -> list[QColor]:
     """The pixels of a row's tape, from top to bottom, at a tick."""
     ledger = hands.ledger
-    cell = QRectF(ledger.visualRect(ledger.ledger.index(ledger.ledger.line_of(row_id), TAPE)))
+    cell = QRectF(
+        ledger.visualRect(
+            ledger.ledger.index(ledger.ledger.line_of(row_id), TAPE)
+        )
+    )
     x = int(ledger.tape_delegate.x_of(cell, tick))
     image: QImage = ledger.viewport().grab().toImage()
-    return [image.pixelColor(x, y) for y in range(int(cell.top()), int(cell.bottom()) - 1)]
+    return [
+        image.pixelColor(x, y)
+        for y in range(int(cell.top()), int(cell.bottom()) - 1)
+    ]
 
 
 def height(pixels: list[QColor], colour: QColor) -> int:
@@ -22,7 +31,8 @@ def height(pixels: list[QColor], colour: QColor) -> int:
 
     def near(one: QColor) -> bool:
         return all(
-            abs(a - b) < 45 for a, b in zip(one.getRgb()[:3], colour.getRgb()[:3], strict=True)
+            abs(a - b) < 45
+            for a, b in zip(one.getRgb()[:3], colour.getRgb()[:3], strict=True)
         )
 
     return sum(near(pixel) for pixel in pixels)
@@ -49,10 +59,17 @@ def test_the_heights_differ_in_grey_too(demo_driver: Driver) -> None:
     sheet = DAY.sheet.lightness()
 
     def marked(row_id: str, tick: float) -> int:
-        return sum(abs(pixel.lightness() - sheet) > 25 for pixel in column(hands, row_id, tick))
+        return sum(
+            abs(pixel.lightness() - sheet) > 25
+            for pixel in column(hands, row_id, tick)
+        )
 
     assert (
-        marked("close", 240) > marked("close", 275) > marked("esc", 100) > marked("warn", 100) == 0
+        marked("close", 240)
+        > marked("close", 275)
+        > marked("esc", 100)
+        > marked("warn", 100)
+        == 0
     )
 
 
@@ -76,7 +93,9 @@ def test_what_became_different_is_tinted(demo_driver: Driver) -> None:
     assert height(after, DAY.different) > 20
 
 
-def test_every_view_paints_for_a_puppet_without_a_take_and_at_each_end(demo_driver: Driver) -> None:
+def test_every_view_paints_for_a_puppet_without_a_take_and_at_each_end(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     for agent in ("visitor", "odo"):
         hands.desk.select_agent(agent)

@@ -92,7 +92,10 @@ class TestSearch:
         ]
 
     def inside(self, holder: str) -> list[str]:
-        return [offer.kind.id for offer in offers(BUILTIN, BUILTIN.kinds[holder], None)]
+        return [
+            offer.kind.id
+            for offer in offers(BUILTIN, BUILTIN.kinds[holder], None)
+        ]
 
     def test_everything_is_offered_until_something_is_typed(self) -> None:
         assert len(self.names("", for_row=False)) == len(BUILTIN.family(*RUNS))
@@ -109,7 +112,12 @@ class TestSearch:
         }
 
     def test_what_is_offered_depends_on_where_it_would_stand(self) -> None:
-        assert self.inside("machine")[:4] == ["state", "regions", "final", "history"]
+        assert self.inside("machine")[:4] == [
+            "state",
+            "regions",
+            "final",
+            "history",
+        ]
         assert "wait" not in self.inside("machine")
         assert {"wait", "after", "on_enter"} <= set(self.inside("state"))
         assert self.inside("utility") == ["option"]
@@ -117,9 +125,13 @@ class TestSearch:
         assert "clear" in self.inside("on_enter")
         assert "wait" not in self.inside("on_enter"), "it takes time"
 
-    def test_a_slip_of_the_finger_and_a_word_of_the_help_still_find_it(self) -> None:
+    def test_a_slip_of_the_finger_and_a_word_of_the_help_still_find_it(
+        self,
+    ) -> None:
         assert "composite selector" in self.names("selectr")
-        assert "action say" in self.names("speak") or "action say" in self.names("says something")
+        assert "action say" in self.names(
+            "speak"
+        ) or "action say" in self.names("says something")
 
     def test_nonsense_finds_nothing(self) -> None:
         assert self.names("qqqzzz") == []
@@ -132,21 +144,32 @@ class TestRings:
         places = {"v": (9.0, 9.0), "gate": (1.0, 1.0)}
         return list(rings(made, BUILTIN, values, self.here, places.get))  # type: ignore[arg-type]
 
-    def test_a_reach_is_around_the_target_and_a_range_around_the_agent(self) -> None:
+    def test_a_reach_is_around_the_target_and_a_range_around_the_agent(
+        self,
+    ) -> None:
         move = row(
-            "r1", "move_to", target=key("spot"), reach=0.6, guard="can_see(visitor, within=8)"
+            "r1",
+            "move_to",
+            target=key("spot"),
+            reach=0.6,
+            guard="can_see(visitor, within=8)",
         )
-        assert self.found(move, spot=(7.0, 7.0)) == [Ring((7.0, 7.0), 0.6), Ring(self.here, 8.0)]
+        assert self.found(move, spot=(7.0, 7.0)) == [
+            Ring((7.0, 7.0), 0.6),
+            Ring(self.here, 8.0),
+        ]
 
-    def test_a_key_that_names_someone_stands_for_where_that_one_is(self) -> None:
+    def test_a_key_that_names_someone_stands_for_where_that_one_is(
+        self,
+    ) -> None:
         assert self.found(row("r1", "follow", target=key("who")), who="v") == [
             Ring((9.0, 9.0), 1.5)
         ]
 
     def test_a_distance_that_is_compared_is_a_range(self) -> None:
-        assert self.found(row("r1", "check", when="distance(v) < 3 and n > 2")) == [
-            Ring(self.here, 3.0)
-        ]
+        assert self.found(
+            row("r1", "check", when="distance(v) < 3 and n > 2")
+        ) == [Ring(self.here, 3.0)]
 
     def test_what_is_unknown_makes_no_ring(self) -> None:
         assert self.found(row("r1", "move_to", target=key("spot"))) == []
@@ -155,7 +178,9 @@ class TestRings:
 
 
 class TestLayout:
-    def test_a_row_that_fits_is_one_line_and_else_several(self, qtbot: QtBot) -> None:
+    def test_a_row_that_fits_is_one_line_and_else_several(
+        self, qtbot: QtBot
+    ) -> None:
         made = row(
             "r1",
             "move_to",
@@ -183,8 +208,14 @@ class TestLayout:
         )
 
     def test_deeper_rows_stand_further_in(self, qtbot: QtBot) -> None:
-        flow, pieces = SentenceFlow(Fonts.make(), 800), sentence(row("r1", "wait"), BUILTIN)
-        assert flow.lay_out(pieces, 2).indent_x - flow.lay_out(pieces, 1).indent_x == 16
+        flow, pieces = (
+            SentenceFlow(Fonts.make(), 800),
+            sentence(row("r1", "wait"), BUILTIN),
+        )
+        assert (
+            flow.lay_out(pieces, 2).indent_x - flow.lay_out(pieces, 1).indent_x
+            == 16
+        )
 
     def test_a_chip_is_found_under_the_mouse(self, qtbot: QtBot) -> None:
         layout = SentenceFlow(Fonts.make(), 800).lay_out(
@@ -192,7 +223,12 @@ class TestLayout:
         )
         chip, rect = layout.chips()[1]
         assert layout.chip_at(rect.center()) == (chip, rect)
-        assert layout.chip_at(rect.center() + (rect.bottomRight() - rect.topLeft()) * 3) is None
+        assert (
+            layout.chip_at(
+                rect.center() + (rect.bottomRight() - rect.topLeft()) * 3
+            )
+            is None
+        )
 
 
 class TestPictures:
@@ -200,12 +236,19 @@ class TestPictures:
         self, qtbot: QtBot
     ) -> None:
         painted: list[float] = []
-        pictures, image = PixmapCache(), QImage(50, 50, QImage.Format.Format_RGB32)
+        pictures, image = (
+            PixmapCache(),
+            QImage(50, 50, QImage.Format.Format_RGB32),
+        )
         painter = QPainter(image)
         for size, picture_key in ((10, 1), (10, 1), (10, 2), (20, 2), (20, 2)):
             box = QRectF(0, 0, size, size)
             pictures.draw(
-                painter, box, "name", picture_key, lambda p, at: painted.append(at.width())
+                painter,
+                box,
+                "name",
+                picture_key,
+                lambda p, at: painted.append(at.width()),
             )
         painter.end()
         assert painted == [10, 10, 20]
@@ -213,17 +256,27 @@ class TestPictures:
     def test_an_empty_box_paints_nothing(self, qtbot: QtBot) -> None:
         painter = QPainter(image := QImage(50, 50, QImage.Format.Format_RGB32))
         PixmapCache().draw(
-            painter, QRectF(0, 0, 0, 10), "name", 1, lambda p, at: pytest.fail("painted")
+            painter,
+            QRectF(0, 0, 0, 10),
+            "name",
+            1,
+            lambda p, at: pytest.fail("painted"),
         )
         painter.end()
         assert not image.isNull()
 
 
 class TestRoller:
-    def order(self, tmp_path: Path, name: str = "t", seconds: float = 0.5) -> RollOrder:
-        return RollOrder(open_project(DEMO), "dusk", tmp_path / f"{name}.take", None, seconds)
+    def order(
+        self, tmp_path: Path, name: str = "t", seconds: float = 0.5
+    ) -> RollOrder:
+        return RollOrder(
+            open_project(DEMO), "dusk", tmp_path / f"{name}.take", None, seconds
+        )
 
-    def test_only_the_newest_order_is_told_of(self, qtbot: QtBot, tmp_path: Path) -> None:
+    def test_only_the_newest_order_is_told_of(
+        self, qtbot: QtBot, tmp_path: Path
+    ) -> None:
         roller, takes = Roller(), []
         roller.rolled.connect(lambda reply: takes.append(reply.take.name))
         for name in ("a", "b", "c"):
@@ -263,13 +316,19 @@ class TestRoller:
 
 
 class TestSettings:
-    def test_the_projects_opened_last_come_first_and_only_so_many(self, tmp_path: Path) -> None:
+    def test_the_projects_opened_last_come_first_and_only_so_many(
+        self, tmp_path: Path
+    ) -> None:
         settings = Settings(tmp_path / "window.ini")
         assert settings.recent == []
         for number in range(12):
             settings.opened(tmp_path / str(number))
         settings.opened(tmp_path / "7")
-        assert settings.recent[:3] == [tmp_path / "7", tmp_path / "11", tmp_path / "10"]
+        assert settings.recent[:3] == [
+            tmp_path / "7",
+            tmp_path / "11",
+            tmp_path / "10",
+        ]
         assert len(settings.recent) == MOST_RECENT
 
     def test_they_are_kept_for_the_next_visit(self, tmp_path: Path) -> None:
@@ -294,7 +353,11 @@ class TestVisits:
         self, own_folders: Path
     ) -> None:
         visits = own_folders / "cache" / "umbrant" / "visits"
-        dead, alive, other = visits / "4194304999-x", visits / f"{os.getppid()}-y", visits / "notes"
+        dead, alive, other = (
+            visits / "4194304999-x",
+            visits / f"{os.getppid()}-y",
+            visits / "notes",
+        )
         for folder in (dead, alive, other):
             folder.mkdir(parents=True)
         made = folder_for_takes()
@@ -303,7 +366,9 @@ class TestVisits:
         assert alive.exists()
         assert other.exists()
 
-    def test_the_folder_of_a_process_that_is_gone_goes(self, own_folders: Path) -> None:
+    def test_the_folder_of_a_process_that_is_gone_goes(
+        self, own_folders: Path
+    ) -> None:
         ended = subprocess.Popen([sys.executable, "-c", ""])
         ended.wait()
         left = own_folders / "cache" / "umbrant" / "visits" / f"{ended.pid}-x"
@@ -311,7 +376,9 @@ class TestVisits:
         folder_for_takes()
         assert not left.exists()
 
-    def test_without_a_cache_the_takes_lie_in_the_temporary_folder(self, own_folders: Path) -> None:
+    def test_without_a_cache_the_takes_lie_in_the_temporary_folder(
+        self, own_folders: Path
+    ) -> None:
         (own_folders / "cache").write_text("in the way")
         made = folder_for_takes()
         assert made.is_dir()
@@ -326,7 +393,9 @@ class TestActions:
         with pytest.raises(ValueError, match="two actions"):
             by_id((self.action("one"), self.action("one")))
         with pytest.raises(ValueError, match="Ctrl\\+K"):
-            by_id((self.action("one", "Ctrl+K"), self.action("other", "Ctrl+K")))
+            by_id(
+                (self.action("one", "Ctrl+K"), self.action("other", "Ctrl+K"))
+            )
 
 
 class TestLooks:
@@ -337,7 +406,9 @@ class TestLooks:
         assert len(NIGHT.leads) == len(DAY.leads)
 
     @pytest.mark.parametrize("palette", [DAY, NIGHT])
-    def test_text_stands_out_from_what_it_is_written_on(self, palette: Palette) -> None:
+    def test_text_stands_out_from_what_it_is_written_on(
+        self, palette: Palette
+    ) -> None:
         for ink, ground, least in (
             (palette.ink, palette.sheet, 7.0),
             (palette.ink, palette.selection, 7.0),
@@ -353,8 +424,8 @@ class TestLooks:
     def test_what_is_typed_into_a_dialog_stands_out(
         self, qtbot: QtBot, palette: Palette, kind: type[QWidget]
     ) -> None:
-        """The fields of dialogs are the toolkit's own, so they take their colours from the
-        sheet.
+        """The fields of dialogs are the toolkit's own, so they take their
+        colours from the sheet.
         """
         window = QWidget()
         qtbot.addWidget(window)
@@ -367,7 +438,9 @@ class TestLooks:
 
     def test_icons_are_drawn_in_the_palettes_colour(self, qtbot: QtBot) -> None:
         image = icon("play", DAY.ink).pixmap(18, 18).toImage()
-        assert image.pixelColor(image.width() // 2, image.height() // 2) == DAY.ink
+        assert (
+            image.pixelColor(image.width() // 2, image.height() // 2) == DAY.ink
+        )
         with pytest.raises(KeyError):
             icon("rewind", DAY.ink)
 

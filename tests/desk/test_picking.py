@@ -13,7 +13,14 @@ def test_a_number_with_a_short_range_has_a_slider_that_rolls_as_it_moves(
     demo_driver: Driver,
 ) -> None:
     desk = demo_driver.desk
-    desk.apply(Edit("Add", lambda p: add_decorator(p, "warden", "easy", "chance", {"share": 0.5})))
+    desk.apply(
+        Edit(
+            "Add",
+            lambda p: add_decorator(
+                p, "warden", "easy", "chance", {"share": 0.5}
+            ),
+        )
+    )
     chip, rect = demo_driver.number_chip("easy", "share")
     demo_driver.click(rect.center())
     line = QApplication.focusWidget()
@@ -33,23 +40,31 @@ def test_a_number_without_a_short_range_has_none(demo_driver: Driver) -> None:
     assert QApplication.focusWidget().slider is None
 
 
-def test_a_point_is_picked_on_the_stage_by_mouse_or_keyboard(demo_driver: Driver) -> None:
+def test_a_point_is_picked_on_the_stage_by_mouse_or_keyboard(
+    demo_driver: Driver,
+) -> None:
     desk, stage = demo_driver.desk, demo_driver.pane.stage
 
     def begin() -> None:
-        chip, rect = demo_driver.chip("close", lambda each: each.slot.param == "target")
+        chip, rect = demo_driver.chip(
+            "close", lambda each: each.slot.param == "target"
+        )
         demo_driver.ledger.editing.pick(chip, rect)
         choose(demo_driver.ledger.editing.menu, "Pick on the stage")
 
     begin()
     demo_driver.qtbot.mouseClick(
-        stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((8.0, 9.0)).toPoint()
+        stage,
+        Qt.MouseButton.LeftButton,
+        pos=stage.to_pixels((8.0, 9.0)).toPoint(),
     )
     target = desk.behavior.row("close").args["target"]
     assert target == (pytest.approx(8.0, abs=0.2), pytest.approx(9.0, abs=0.2))
     begin()
     start = stage.picking.cross
-    demo_driver.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, to=stage)
+    demo_driver.key(
+        Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, to=stage
+    )
     demo_driver.key(Qt.Key.Key_Up, to=stage)
     demo_driver.key(Qt.Key.Key_Return, to=stage)
     picked = desk.behavior.row("close").args["target"]

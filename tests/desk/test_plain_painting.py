@@ -1,5 +1,5 @@
-"""What views draw, drawn onto a picture without a window: the functions need nothing but what is to
-be seen.
+"""What views draw, drawn onto a picture without a window: the functions need
+nothing but what is to be seen.
 """
 
 from collections.abc import Callable
@@ -15,7 +15,12 @@ from pytestqt.qtbot import QtBot
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.templates.examples import NPC, example_of
-from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, point_in
+from umbrant.desk.views.curve.painting import (
+    CurveLook,
+    Grip,
+    paint_curve,
+    point_in,
+)
 from umbrant.desk.views.help.example_painting import paint_example
 from umbrant.desk.views.lanes.cue_ruler import Mark
 from umbrant.desk.views.lanes.painting import Bar, Lane, paint_cues, paint_lanes
@@ -56,7 +61,9 @@ def fonts(qtbot: QtBot) -> None:
     """Fonts need an application; nothing here needs a window."""
 
 
-def drawn(paint: Callable[[QPainter], object], palette: Palette = DAY) -> QImage:
+def drawn(
+    paint: Callable[[QPainter], object], palette: Palette = DAY
+) -> QImage:
     image = QImage(WIDE, HIGH, QImage.Format.Format_RGB32)
     image.fill(palette.sheet)
     with painting(image) as painter:
@@ -64,7 +71,9 @@ def drawn(paint: Callable[[QPainter], object], palette: Palette = DAY) -> QImage
     return image
 
 
-def near(image: QImage, colour: QColor, left: int, top: int, wide: int, high: int) -> int:
+def near(
+    image: QImage, colour: QColor, left: int, top: int, wide: int, high: int
+) -> int:
     """How many pixels of a part are nearly of a colour."""
     wanted = colour.getRgb()[:3]
     pixels = (
@@ -72,15 +81,22 @@ def near(image: QImage, colour: QColor, left: int, top: int, wide: int, high: in
         for x in range(left, left + wide)
         for y in range(top, top + high)
     )
-    return sum(all(abs(a - b) < 12 for a, b in zip(pixel, wanted, strict=True)) for pixel in pixels)
+    return sum(
+        all(abs(a - b) < 12 for a, b in zip(pixel, wanted, strict=True))
+        for pixel in pixels
+    )
 
 
 def inked(image: QImage, left: int, top: int, wide: int, high: int) -> int:
     """How many pixels of a part anything is drawn on."""
     pixels = (
-        image.pixelColor(x, y) for x in range(left, left + wide) for y in range(top, top + high)
+        image.pixelColor(x, y)
+        for x in range(left, left + wide)
+        for y in range(top, top + high)
     )
-    return sum(abs(pixel.lightness() - DAY.sheet.lightness()) > 25 for pixel in pixels)
+    return sum(
+        abs(pixel.lightness() - DAY.sheet.lightness()) > 25 for pixel in pixels
+    )
 
 
 @pytest.mark.parametrize("times", [[], [2.0], [0.0, 0.0], [1.0, 1.1, 9.0]])
@@ -89,20 +105,31 @@ def test_cues_are_drawn_however_many_there_are(times: list[float]) -> None:
         Mark(("scenarios", "s", "cues", number), at_s, f"cue {number}")
         for number, at_s in enumerate(times)
     ]
-    image = drawn(lambda painter: paint_cues(painter, marks, None, SCALE, 10, DAY))
+    image = drawn(
+        lambda painter: paint_cues(painter, marks, None, SCALE, 10, DAY)
+    )
     for at_s in times:
-        assert near(image, DAY.dim, int(SCALE.x_of(at_s * 10)) - 2, 10, 5, 6) > 4
+        assert (
+            near(image, DAY.dim, int(SCALE.x_of(at_s * 10)) - 2, 10, 5, 6) > 4
+        )
     assert near(image, DAY.now, 0, 0, WIDE, 24) == 0
 
 
 def test_a_cue_that_is_held_has_the_colour_of_now() -> None:
     mark = Mark(("scenarios", "s", "cues", 0), 5.0, "rain")
-    image = drawn(lambda painter: paint_cues(painter, [mark], mark, SCALE, 10, DAY))
+    image = drawn(
+        lambda painter: paint_cues(painter, [mark], mark, SCALE, 10, DAY)
+    )
     assert near(image, DAY.now, int(SCALE.x_of(50)) - 2, 10, 5, 6) > 4
 
 
 def test_what_leads_is_a_bar_from_its_first_tick_to_its_last() -> None:
-    lane = Lane("Odo", "Odo (warden)", 0, ((Bar(0, 49, 0, "Tend"), Bar(50, 99, 1, "Escort")),))
+    lane = Lane(
+        "Odo",
+        "Odo (warden)",
+        0,
+        ((Bar(0, 49, 0, "Tend"), Bar(50, 99, 1, "Escort")),),
+    )
     image = drawn(lambda painter: paint_lanes(painter, [lane], SCALE, 0, DAY))
     middle = int(SCALE.x_of(50))
     assert near(image, DAY.leads[0], middle - 30, 2, 20, 3) == 60
@@ -115,7 +142,11 @@ def test_copies_are_stripes_of_one_lane_and_the_chosen_one_is_marked() -> None:
     bars = ((Bar(0, 99, 0, "Perch"),), (Bar(0, 99, 1, "Forage"),))
     image = drawn(
         lambda painter: paint_lanes(
-            painter, [Lane("Gull × 2", "Gull", 1, bars, is_crowd=True)], SCALE, 0, DAY
+            painter,
+            [Lane("Gull × 2", "Gull", 1, bars, is_crowd=True)],
+            SCALE,
+            0,
+            DAY,
         )
     )
     assert near(image, DAY.leads[0], 200, 1, 10, 4) == 40
@@ -125,14 +156,23 @@ def test_copies_are_stripes_of_one_lane_and_the_chosen_one_is_marked() -> None:
 
 
 @settings(
-    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    max_examples=40,
+    deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
-@given(st.floats(0, 1e5), st.floats(10, 1e5), st.integers(1, 240), st.integers(0, 10**5))
+@given(
+    st.floats(0, 1e5),
+    st.floats(10, 1e5),
+    st.integers(1, 240),
+    st.integers(0, 10**5),
+)
 def test_a_ruler_is_drawn_for_any_stretch(
     start: float, length: float, rate: int, playhead: int
 ) -> None:
     image = drawn(
-        lambda painter: paint_ruler(painter, BOX, RulerLook(start, length, rate, playhead), DAY)
+        lambda painter: paint_ruler(
+            painter, BOX, RulerLook(start, length, rate, playhead), DAY
+        )
     )
     x = (playhead - start) / length * WIDE
     if 2 <= x <= WIDE - 2:
@@ -160,7 +200,9 @@ def test_a_curve_shows_its_grips_its_bars_and_the_input_now() -> None:
 
 
 @pytest.mark.parametrize("palette", [DAY, NIGHT], ids=["day", "night"])
-def test_a_map_fills_what_runs_and_rings_what_is_selected(palette: Palette) -> None:
+def test_a_map_fills_what_runs_and_rings_what_is_selected(
+    palette: Palette,
+) -> None:
     made = project(
         row("mm", "machine"),
         row("aa", "state", "mm"),
@@ -179,17 +221,32 @@ def test_a_map_fills_what_runs_and_rings_what_is_selected(palette: Palette) -> N
     traced = trace(drawing, placement)
     assert {arrow.row_id for arrow in traced.curves} == {"t1", "t2"}
     image = drawn(
-        lambda painter: paint_map(painter, drawing, traced, look, placement, palette), palette
+        lambda painter: paint_map(
+            painter, drawing, traced, look, placement, palette
+        ),
+        palette,
     )
     for state, colour in (("aa", palette.running), ("bb", palette.now)):
         box = drawing.box(state)
         assert box is not None
         rect = placement.rect(box).adjusted(-2, -2, 2, 2).toRect()
-        assert near(image, colour, rect.left(), rect.top(), rect.width(), rect.height()) > 30
+        assert (
+            near(
+                image,
+                colour,
+                rect.left(),
+                rect.top(),
+                rect.width(),
+                rect.height(),
+            )
+            > 30
+        )
 
 
 def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
-    stage = project(row("top", "wait"), places=(Place(name="spot", at=(15, 8)),)).stages[0]
+    stage = project(
+        row("top", "wait"), places=(Place(name="spot", at=(15, 8)),)
+    ).stages[0]
     projection = Projection(18.0, 20.0, 190.0)
     ground = StandingLook(
         stage,
@@ -199,7 +256,14 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
         handled=True,
     )
     odo = BodyFigure(
-        (10, 5), 0.0, 0.5, puppet=False, lead=1, followed=True, said="Off!", label="Odo · Escort"
+        (10, 5),
+        0.0,
+        0.5,
+        puppet=False,
+        lead=1,
+        followed=True,
+        said="Off!",
+        label="Odo · Escort",
     )
     look = StageLook(
         things=(PropFigure((3, 8), 0.5, True),),
@@ -210,7 +274,9 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
 
     def paint(painter: QPainter) -> None:
         written = paint_standing(painter, ground, projection, DAY)
-        paint_moving(painter, stage, look, projection, QSizeF(WIDE, HIGH), written, DAY)
+        paint_moving(
+            painter, stage, look, projection, QSizeF(WIDE, HIGH), written, DAY
+        )
 
     image = drawn(paint)
     body = projection.to_pixels((10, 5)).toPoint()
@@ -225,19 +291,25 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
     assert near(nobody, DAY.leads[1], 0, 0, WIDE, HIGH) == 0
 
 
-def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> None:
+def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> (
+    None
+):
     level: Changes[KeyWrite] = Changes()
     for tick, value in ((0, 0.0), (50, 1.0)):
         level.add(tick, KeyWrite(value, "", ""))
     cell = QRectF(0, 0, 216, 60)
-    image = drawn(lambda painter: paint_history(painter, cell, NUMBER, level, 100, DAY))
+    image = drawn(
+        lambda painter: paint_history(painter, cell, NUMBER, level, 100, DAY)
+    )
     assert inked(image, 20, 52, 60, 6) > 40
     assert inked(image, 130, 2, 60, 6) > 40
     assert inked(image, 20, 2, 60, 40) == 0
     mood: Changes[KeyWrite] = Changes()
     for tick, text in ((0, "calm"), (50, "wary")):
         mood.add(tick, KeyWrite(text, "", ""))
-    image = drawn(lambda painter: paint_history(painter, cell, NUMBER, mood, 100, DAY))
+    image = drawn(
+        lambda painter: paint_history(painter, cell, NUMBER, mood, 100, DAY)
+    )
     assert inked(image, 103, 10, 7, 40) > 20
     assert inked(image, 20, 2, 60, 56) == 0
 
@@ -245,7 +317,9 @@ def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> Non
 def test_an_example_shows_its_stage_and_its_rows(tmp_path: Path) -> None:
     made = example_of(BUILTIN.kinds["move_to"])
     explainer = Explainer(
-        read_take(roll(RollOrder(made, "example", tmp_path / "e.take"))), NPC, BUILTIN
+        read_take(roll(RollOrder(made, "example", tmp_path / "e.take"))),
+        NPC,
+        BUILTIN,
     )
     rows = list(explainer.outline.number)[:3]
 
@@ -254,4 +328,6 @@ def test_an_example_shows_its_stage_and_its_rows(tmp_path: Path) -> None:
 
     image = drawn(paint)
     assert near(image, DAY.leads[0], 0, 0, 150, HIGH) > 20, "the NPC"
-    assert near(image, DAY.now, WIDE - 120, 60, 115, 80) > 60, "the line of now on the tapes"
+    assert near(image, DAY.now, WIDE - 120, 60, 115, 80) > 60, (
+        "the line of now on the tapes"
+    )

@@ -1,4 +1,6 @@
-"""Recipes by keyboard: from a new project to an NPC that chases, strikes and hides."""
+"""Recipes by keyboard: from a new project to an NPC that chases, strikes and
+hides.
+"""
 
 import pytest
 from PySide6.QtCore import Qt
@@ -31,13 +33,17 @@ def test_a_fighter_in_under_40_presses(driver: Driver) -> None:
     driver.settle()
     assert presses.count < 40
     names = [each.name for each in driver.desk.behavior.rows]
-    assert {"Walk the beat", "Chase and give up", "Circle and strike"} <= set(names)
+    assert {"Walk the beat", "Chase and give up", "Circle and strike"} <= set(
+        names
+    )
     # What takes over stands before what it takes over from.
     assert names.index("Chase and give up") < names.index("Walk the beat")
     assert driver.desk.documents.problems == []
 
 
-def test_a_recipe_is_one_step_of_undo_and_its_blanks_open_in_order(driver: Driver) -> None:
+def test_a_recipe_is_one_step_of_undo_and_its_blanks_open_in_order(
+    driver: Driver,
+) -> None:
     new_project(driver)
     before = driver.desk.project
     driver.key(Qt.Key.Key_Home)
@@ -46,10 +52,14 @@ def test_a_recipe_is_one_step_of_undo_and_its_blanks_open_in_order(driver: Drive
     editing = driver.ledger.editing
     opened = []
     for _ in range(4):
-        driver.until(lambda: editing.line is not None and editing.line.isVisible())
+        driver.until(
+            lambda: editing.line is not None and editing.line.isVisible()
+        )
         opened.append((driver.desk.row.name, editing.line.text()))
         driver.qtbot.keyClick(editing.line, Qt.Key.Key_Return)
-        driver.until(lambda: driver.desk.row.name != opened[-1][0] or len(opened) == 4)
+        driver.until(
+            lambda: driver.desk.row.name != opened[-1][0] or len(opened) == 4
+        )
     assert opened == [
         ("A line", "Cold again."),
         ("Another", "What was that?"),
@@ -76,7 +86,9 @@ def test_escape_leaves_the_blanks_as_they_are(driver: Driver) -> None:
     assert driver.desk.row.name == "Walk the rounds"
 
 
-def test_every_recipe_is_found_by_its_name_and_its_words(demo_driver: Driver) -> None:
+def test_every_recipe_is_found_by_its_name_and_its_words(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.select_row("keep")
     hands.key(Qt.Key.Key_Return)
@@ -85,7 +97,9 @@ def test_every_recipe_is_found_by_its_name_and_its_words(demo_driver: Driver) ->
         for text in (recipe.title, recipe.words[0]):
             search.line.setText(text)
             found = [search.offer_at(index) for index in range(3)]
-            titles = [each.title for each in found if isinstance(each, RecipeOffer)]
+            titles = [
+                each.title for each in found if isinstance(each, RecipeOffer)
+            ]
             assert recipe.title in titles, text
     search.line.setText("patrol")
     search.list.setCurrentIndex(search.list.model().index(0, 0))
@@ -93,7 +107,9 @@ def test_every_recipe_is_found_by_its_name_and_its_words(demo_driver: Driver) ->
     search.dismiss()
 
 
-def test_keys_that_are_typed_and_do_not_exist_are_offered_to_be_made(driver: Driver) -> None:
+def test_keys_that_are_typed_and_do_not_exist_are_offered_to_be_made(
+    driver: Driver,
+) -> None:
     new_project(driver)
     driver.key(Qt.Key.Key_Home)
     driver.key(Qt.Key.Key_Return)
@@ -110,7 +126,10 @@ def test_keys_that_are_typed_and_do_not_exist_are_offered_to_be_made(driver: Dri
         "where": "last_seen",
     }
     keys = driver.desk.keys_at(driver.desk.behavior.rows[0].id)
-    assert (keys["seen"].type, keys["last_seen"].type) == (KeyType.YES_NO, KeyType.POINT)
+    assert (keys["seen"].type, keys["last_seen"].type) == (
+        KeyType.YES_NO,
+        KeyType.POINT,
+    )
     assert driver.desk.documents.problems == []
     assert driver.desk.documents.history.undo_name == "Add look out"
     driver.desk.documents.undo()
@@ -156,4 +175,8 @@ def test_what_may_be_a_slip_is_offered_second_and_what_fits_nothing_is_said(
         "makes the key visitr",
     ]
     driver.qtbot.keyClick(search.line, Qt.Key.Key_Return)
-    driver.until(lambda: any("“visitr” fits nothing here" in each for each in driver.messages))
+    driver.until(
+        lambda: any(
+            "“visitr” fits nothing here" in each for each in driver.messages
+        )
+    )

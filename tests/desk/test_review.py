@@ -1,4 +1,6 @@
-"""The review in the real window: told beside rows and in a list, mended or dismissed from there."""
+"""The review in the real window: told beside rows and in a list, mended or
+dismissed from there.
+"""
 
 from PySide6.QtCore import Qt
 
@@ -12,9 +14,16 @@ from umbrant.model.edits import Edit, set_guard
 def mistaken(driver: Driver) -> None:
     """Give a row a guard that goes without saying, and open the review."""
     driver.desk.apply(
-        Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.ON_ENTRY))
+        Edit(
+            "Guard",
+            lambda p: set_guard(p, "warden", "tend", "yes", Watch.ON_ENTRY),
+        )
     )
-    driver.until(lambda: any(each.row_id == "tend" for each in driver.desk.documents.findings))
+    driver.until(
+        lambda: any(
+            each.row_id == "tend" for each in driver.desk.documents.findings
+        )
+    )
     driver.pane.actions_by_id["show_review"].trigger()
 
 
@@ -28,11 +37,15 @@ def test_the_demo_has_no_findings_in_its_documents(demo_driver: Driver) -> None:
     assert demo_driver.desk.documents.findings == []
 
 
-def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(demo_driver: Driver) -> None:
+def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(
+    demo_driver: Driver,
+) -> None:
     mistaken(demo_driver)
     desk, review = demo_driver.desk, demo_driver.pane.views.of(ReviewView)
     assert demo_driver.pane.left.buttons["review"].text().startswith("Review ")
-    assert "Its guard is always yes." in demo_driver.ledger.ledger._tip(desk.behavior.row("tend"))
+    assert "Its guard is always yes." in demo_driver.ledger.ledger._tip(
+        desk.behavior.row("tend")
+    )
     assert "In the documents: " in review.review.data(review.review.index(0, 0))
     desk.select_row("keep")
     press(demo_driver, Qt.Key.Key_Down)
@@ -55,7 +68,9 @@ def test_a_finding_is_mended_from_the_list(demo_driver: Driver) -> None:
     demo_driver.until(lambda: demo_driver.desk.documents.findings == [])
 
 
-def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) -> None:
+def test_a_finding_is_dismissed_with_a_reason_that_is_kept(
+    demo_driver: Driver,
+) -> None:
     mistaken(demo_driver)
     review = demo_driver.pane.views.of(ReviewView)
     press(demo_driver, Qt.Key.Key_Down)
@@ -75,6 +90,12 @@ def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) 
 def test_keys_of_rows_do_nothing_in_the_review(demo_driver: Driver) -> None:
     mistaken(demo_driver)
     before = demo_driver.desk.project
-    for key in (Qt.Key.Key_Delete, Qt.Key.Key_M, Qt.Key.Key_G, Qt.Key.Key_Tab, Qt.Key.Key_F2):
+    for key in (
+        Qt.Key.Key_Delete,
+        Qt.Key.Key_M,
+        Qt.Key.Key_G,
+        Qt.Key.Key_Tab,
+        Qt.Key.Key_F2,
+    ):
         press(demo_driver, key)
     assert demo_driver.desk.project is before

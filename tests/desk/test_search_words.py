@@ -1,4 +1,6 @@
-"""Who searches for what an NPC should do finds the row for it among the first three."""
+"""Who searches for what an NPC should do finds the row for it among the first
+three.
+"""
 
 import pytest
 
@@ -140,16 +142,32 @@ def found(text: str) -> list[str]:
     return list(dict.fromkeys(offer.kind.id for offer in listed))[:3]
 
 
-def test_nearly_every_word_of_intent_finds_its_row_among_the_first_three() -> None:
-    words = [(word, kind) for kind, text in WANTED.items() for word in text.split()]
-    missed = [(word, kind, found(word)) for word, kind in words if kind not in found(word)]
+def test_nearly_every_word_of_intent_finds_its_row_among_the_first_three() -> (
+    None
+):
+    words = [
+        (word, kind) for kind, text in WANTED.items() for word in text.split()
+    ]
+    missed = [
+        (word, kind, found(word))
+        for word, kind in words
+        if kind not in found(word)
+    ]
     assert len(words) >= 150
     assert len(missed) <= len(words) * 0.05, missed
 
 
 def test_a_word_that_only_means_the_same_finds_the_row_as_well() -> None:
-    pairs = [(word, kind) for kind, words in MEANING_THE_SAME.items() for word in words.split()]
-    missed = [(word, kind, found(word)[:3]) for word, kind in pairs if kind not in found(word)[:3]]
+    pairs = [
+        (word, kind)
+        for kind, words in MEANING_THE_SAME.items()
+        for word in words.split()
+    ]
+    missed = [
+        (word, kind, found(word)[:3])
+        for word, kind in pairs
+        if kind not in found(word)[:3]
+    ]
     assert len(pairs) >= 140
     assert len(missed) <= len(pairs) * 0.05, missed
     # The word itself comes before what means the same.
@@ -161,7 +179,9 @@ def test_a_word_that_only_means_the_same_finds_the_row_as_well() -> None:
 
 def test_every_word_that_others_stand_for_is_one_that_a_kind_is_for() -> None:
     declared = {each.title.lower() for each in BUILTIN.kinds.values()}
-    declared.update(word for each in BUILTIN.kinds.values() for word in each.intents)
+    declared.update(
+        word for each in BUILTIN.kinds.values() for word in each.intents
+    )
     stood_for = {word for words in words_known().values() for word in words}
     assert len(words_known()) > 1000
     assert stood_for <= declared, sorted(stood_for - declared)

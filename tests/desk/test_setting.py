@@ -1,4 +1,6 @@
-"""The setting in the real window: everything but rows is made, changed and removed there."""
+"""The setting in the real window: everything but rows is made, changed and
+removed there.
+"""
 
 import pytest
 from PySide6.QtCore import Qt
@@ -30,7 +32,9 @@ class Hands:
         return self.desk.project
 
     def key(
-        self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+        self,
+        key: Qt.Key,
+        modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
     ) -> None:
         self.driver.key(key, modifier, self.view)
 
@@ -69,7 +73,9 @@ class Hands:
 
 def choose(menu: QMenu | None, wanted: str) -> None:
     assert menu is not None
-    action = next(each for each in menu.actions() if each.text().startswith(wanted))
+    action = next(
+        each for each in menu.actions() if each.text().startswith(wanted)
+    )
     action.trigger()
     menu.close()
 
@@ -85,9 +91,16 @@ def test_every_document_stands_in_the_setting(hands: Hands) -> None:
     for board in project.blackboards:
         assert all(key.name in text for key in board.keys)
     for stage in project.stages:
-        assert all(each.name in text for each in (*stage.areas, *stage.places, *stage.props))
+        assert all(
+            each.name in text
+            for each in (*stage.areas, *stage.places, *stage.props)
+        )
     assert all(event.name in text for event in project.event_list.events)
-    assert all(member.name in text for scenario in project.scenarios for member in scenario.cast)
+    assert all(
+        member.name in text
+        for scenario in project.scenarios
+        for member in scenario.cast
+    )
 
 
 def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:
@@ -95,13 +108,17 @@ def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:
     hands.on_chip("sight")
     before = hands.project.scenario("dusk").cast[0].body.sight_m
     hands.key(Qt.Key.Key_Up)
-    assert hands.project.scenario("dusk").cast[0].body.sight_m == pytest.approx(before + 0.1)
+    assert hands.project.scenario("dusk").cast[0].body.sight_m == pytest.approx(
+        before + 0.1
+    )
     hands.write("walk", "2.5")
     assert hands.project.scenario("dusk").cast[0].body.walk_m_s == 2.5
     assert hands.desk.documents.history.undo_name == "Set walk to 2.5 m/s"
 
 
-def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(hands: Hands) -> None:
+def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(
+    hands: Hands,
+) -> None:
     before = hands.project
     hands.at("stages", "quay")
     hands.write("width", "0")
@@ -154,9 +171,18 @@ def test_renaming_a_key_renames_it_everywhere(hands: Hands) -> None:
     hands.key(Qt.Key.Key_F2)
     hands.driver.type("sighting")
     warden = hands.project.behavior("warden")
-    assert warden.row("chk").guard.when == "is_set(sighting) and time_since(sighting) < 15"
-    assert KeyRef(key="sighting") in [value for row in warden.rows for value in row.args.values()]
-    assert not [problem for problem in hands.desk.documents.problems if "last_seen" in str(problem)]
+    assert (
+        warden.row("chk").guard.when
+        == "is_set(sighting) and time_since(sighting) < 15"
+    )
+    assert KeyRef(key="sighting") in [
+        value for row in warden.rows for value in row.args.values()
+    ]
+    assert not [
+        problem
+        for problem in hands.desk.documents.problems
+        if "last_seen" in str(problem)
+    ]
 
 
 def test_an_events_kinds_and_cues_follow_its_name(hands: Hands) -> None:
@@ -182,7 +208,10 @@ def test_places_props_and_areas_are_added_and_moved(hands: Hands) -> None:
     hands.write("corners", "(1, 1) (3, 1) (3, 2)")
     hands.pick("what it blocks", "way")
     area = hands.project.stage("quay").areas[-1]
-    assert (area.corners, area.blocks.value) == (((1.0, 1.0), (3.0, 1.0), (3.0, 2.0)), "way")
+    assert (area.corners, area.blocks.value) == (
+        ((1.0, 1.0), (3.0, 1.0), (3.0, 2.0)),
+        "way",
+    )
 
 
 def test_a_new_agent_comes_onto_the_stage_and_decides(hands: Hands) -> None:
@@ -195,10 +224,15 @@ def test_a_new_agent_comes_onto_the_stage_and_decides(hands: Hands) -> None:
     assert hands.desk.take.agents[name].rows
     hands.add("Number of the body")
     hands.write("value", "0.25")
-    assert hands.project.scenario("dusk").cast[path[-1]].body.stats["health"].value == 0.25
+    assert (
+        hands.project.scenario("dusk").cast[path[-1]].body.stats["health"].value
+        == 0.25
+    )
 
 
-def test_a_number_of_a_body_is_renamed_where_it_is_used_too(hands: Hands) -> None:
+def test_a_number_of_a_body_is_renamed_where_it_is_used_too(
+    hands: Hands,
+) -> None:
     cast = hands.project.scenario("dusk").cast
     odo = next(index for index, each in enumerate(cast) if each.name == "odo")
     hands.at("scenarios", "dusk", "cast", odo)
@@ -206,7 +240,11 @@ def test_a_number_of_a_body_is_renamed_where_it_is_used_too(hands: Hands) -> Non
     hands.driver.pane.actions_by_id["show_rows"].trigger()
     warden = hands.project.behavior("warden")
     row = warden.rows[-1].model_copy(
-        update={"id": "tire", "kind": "change_stat", "args": {"stat": "health", "amount": -0.1}}
+        update={
+            "id": "tire",
+            "kind": "change_stat",
+            "args": {"stat": "health", "amount": -0.1},
+        }
     )
     changed = warden.with_rows((*warden.rows, row))
     project = put(hands.project, ("behaviors", "warden"), changed)
@@ -216,7 +254,9 @@ def test_a_number_of_a_body_is_renamed_where_it_is_used_too(hands: Hands) -> Non
     hands.key(Qt.Key.Key_F2)
     hands.driver.type("vigour")
     assert hands.view.line.path == (*path[:-1], "vigour")
-    assert list(hands.project.scenario("dusk").cast[odo].body.stats) == ["vigour"]
+    assert list(hands.project.scenario("dusk").cast[odo].body.stats) == [
+        "vigour"
+    ]
     assert hands.project.behavior("warden").row("tire").args["stat"] == "vigour"
     before = hands.project
     hands.key(Qt.Key.Key_F2)
@@ -235,7 +275,12 @@ def test_a_variant_begins_a_number_of_the_body_elsewhere(hands: Hands) -> None:
     hands.write("what health begins at", "0.4")
     assert hands.project.stats_of("stern-warden") == {"health": 0.4}
     pieces = hands.view.line.pieces
-    assert [piece.text for piece in pieces] == ["begins with", "health", "=", "0.4"]
+    assert [piece.text for piece in pieces] == [
+        "begins with",
+        "health",
+        "=",
+        "0.4",
+    ]
     hands.key(Qt.Key.Key_Delete)
     assert hands.project.stats_of("stern-warden") == {}
 
@@ -250,7 +295,9 @@ def test_a_selected_number_may_go_with_whom_it_belongs_to(hands: Hands) -> None:
     assert hands.view.line.path[0] == "scenarios"
 
 
-def test_twelve_numbers_are_pasted_as_a_list_and_bad_ones_are_named(hands: Hands) -> None:
+def test_twelve_numbers_are_pasted_as_a_list_and_bad_ones_are_named(
+    hands: Hands,
+) -> None:
     hands.at("scenarios", "dusk", "cast", 0)
     needs = [f"need_{number} 0..100 = {number}" for number in range(1, 12)]
     text = "\n".join([*needs, "Bad one 3", "gold 0"])
@@ -261,7 +308,9 @@ def test_twelve_numbers_are_pasted_as_a_list_and_bad_ones_are_named(hands: Hands
         *((f"need_{number}", float(number)) for number in range(1, 12)),
         ("gold", 0.0),
     ]
-    assert hands.driver.messages[-1].startswith("Made 12 numbers. Not taken: ‘Bad one 3’: 'Bad' is")
+    assert hands.driver.messages[-1].startswith(
+        "Made 12 numbers. Not taken: ‘Bad one 3’: 'Bad' is"
+    )
     hands.driver.pane.actions_by_id["undo"].trigger()
     assert "gold" not in hands.project.scenario("dusk").cast[0].body.stats
 
@@ -326,7 +375,11 @@ def test_lines_fold_and_the_mouse_drags_their_numbers(hands: Hands) -> None:
     hands.key(Qt.Key.Key_F)
     assert len(hands.view.setting.lines) == count
     hands.at("scenarios", "dusk")
-    chip, rect = next((chip, rect) for chip, rect in hands.view.chips() if chip.label == "length")
+    chip, rect = next(
+        (chip, rect)
+        for chip, rect in hands.view.chips()
+        if chip.label == "length"
+    )
     corner = hands.view.visualRect(hands.view.currentIndex()).topLeft()
     hands.driver.drag(rect.center() + corner, 20, hands.view.viewport())
     assert hands.project.scenario("dusk").seconds == chip.value + 5
@@ -341,7 +394,9 @@ def test_a_behavior_nobody_runs_can_be_looked_at(hands: Hands) -> None:
     assert hands.desk.behavior.name == "warden"
 
 
-def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> None:
+def test_what_stands_on_the_stage_is_dragged_while_setting_up(
+    hands: Hands,
+) -> None:
     stage = hands.driver.pane.stage
     assert stage.arranging
     shown = stage.grab().toImage()
@@ -350,7 +405,9 @@ def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> N
     stage.arrange(True)
     assert stage.grab().toImage() == shown
     props = hands.project.stage("quay").props
-    handle = next(each for each in stage.handles() if each.label == props[0].name)
+    handle = next(
+        each for each in stage.handles() if each.label == props[0].name
+    )
     hands.driver.drag(stage.to_pixels(handle.at), 20, stage, down=-10)
     moved = hands.project.stage("quay").props[0].at
     assert moved != props[0].at
@@ -375,7 +432,9 @@ def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> N
     assert all("walk" in each.path for each in stage.handles())
 
 
-def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands) -> None:
+def test_what_is_used_is_removed_only_when_its_author_says_so_again(
+    hands: Hands,
+) -> None:
     answers = hands.driver.answers
     hands.at("behaviors", "warden")
     hands.key(Qt.Key.Key_Delete)
@@ -387,7 +446,9 @@ def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands
     answers.removing = True
     hands.at("blackboards", "stay")
     hands.key(Qt.Key.Key_Delete)
-    assert answers.messages[-1] == "Going somewhere to stay is used by Go and stay"
+    assert (
+        answers.messages[-1] == "Going somewhere to stay is used by Go and stay"
+    )
     assert "stay" not in [each.name for each in hands.project.blackboards]
     hands.at("behaviors", "stern-warden")
     text = len(answers.messages)
@@ -395,12 +456,18 @@ def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands
     assert len(answers.messages) == text, "nobody uses it, so nothing is asked"
 
 
-def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> None:
+def test_a_documents_file_is_renamed_with_all_that_names_it(
+    hands: Hands,
+) -> None:
     hands.at("behaviors", "warden")
     hands.write("name of the file", "keeper")
     assert hands.project.behavior("keeper").title == "Warden"
     assert (
-        next(each for each in hands.project.scenario("dusk").cast if each.name == "odo").behavior
+        next(
+            each
+            for each in hands.project.scenario("dusk").cast
+            if each.name == "odo"
+        ).behavior
         == "keeper"
     )
     hands.at("blackboards", "quay")
@@ -413,7 +480,9 @@ def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> Non
     assert {each.stage for each in hands.project.scenarios} == {"harbour"}
     hands.at("scenarios", "dusk")
     hands.write("name of the file", "nightfall")
-    assert hands.project.cover.scenario == hands.desk.scenario_name == "nightfall"
+    assert (
+        hands.project.cover.scenario == hands.desk.scenario_name == "nightfall"
+    )
     assert hands.desk.documents.problems == []
     hands.driver.settle()
     for _ in range(4):
@@ -427,12 +496,19 @@ def test_two_documents_cannot_have_the_same_file(hands: Hands) -> None:
     hands.at("scenarios", "dusk")
     hands.write("name of the file", "evening")
     assert hands.project is before
-    assert "another of the scenarios is called evening" in hands.driver.messages[-1]
+    assert (
+        "another of the scenarios is called evening"
+        in hands.driver.messages[-1]
+    )
 
 
-def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers: Answers) -> None:
+def test_what_another_type_of_a_key_breaks_is_told_before(
+    hands: Hands, answers: Answers
+) -> None:
     place = next(
-        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil"
+        n
+        for n, key in enumerate(hands.project.blackboard("quay").keys)
+        if key.name == "lamp_oil"
     )
     hands.at("blackboards", "quay", "keys", place)
     before = hands.project
@@ -441,7 +517,10 @@ def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers:
     assert "holds a text" in answers.messages[-1]
     answers.removing = True
     hands.pick("type", "text")
-    assert hands.project.blackboard("quay").by_name["lamp_oil"].type is KeyType.TEXT
+    assert (
+        hands.project.blackboard("quay").by_name["lamp_oil"].type
+        is KeyType.TEXT
+    )
     assert hands.desk.documents.problems
 
 
@@ -450,22 +529,32 @@ def test_a_starting_value_that_no_longer_fits_its_key_is_shown_and_marked(
 ) -> None:
     answers.removing = True
     place = next(
-        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "visitor"
+        n
+        for n, key in enumerate(hands.project.blackboard("quay").keys)
+        if key.name == "visitor"
     )
     hands.at("blackboards", "quay", "keys", place)
     for wanted in ("number", "point", "text", "yes/no"):
         hands.pick("type", wanted)
         line = next(
-            each for each in hands.view.all_lines() if each.path[-2:] == ("keys", "visitor")
+            each
+            for each in hands.view.all_lines()
+            if each.path[-2:] == ("keys", "visitor")
         )
-        chip = next(piece.chip for piece in line.pieces if piece.chip is not None)
+        chip = next(
+            piece.chip for piece in line.pieces if piece.chip is not None
+        )
         assert chip.missing == (wanted != "text")
         assert "visitor" in line.text
 
 
-def test_a_keys_line_names_the_rows_that_read_and_write_it(hands: Hands) -> None:
+def test_a_keys_line_names_the_rows_that_read_and_write_it(
+    hands: Hands,
+) -> None:
     place = next(
-        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil"
+        n
+        for n, key in enumerate(hands.project.blackboard("quay").keys)
+        if key.name == "lamp_oil"
     )
     hands.at("blackboards", "quay", "keys", place)
     text = hands.view.line.help
@@ -490,9 +579,13 @@ def test_lines_that_an_edit_does_not_touch_are_kept(hands: Hands) -> None:
     assert all(path[:4] == ("scenarios", "dusk", "cast", 0) for path in written)
 
 
-def test_what_is_no_point_is_told_as_it_is_typed_and_changes_nothing(hands: Hands) -> None:
+def test_what_is_no_point_is_told_as_it_is_typed_and_changes_nothing(
+    hands: Hands,
+) -> None:
     place = next(
-        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "last_seen"
+        n
+        for n, key in enumerate(hands.project.blackboard("quay").keys)
+        if key.name == "last_seen"
     )
     hands.at("blackboards", "quay", "keys", place)
     before = hands.project

@@ -31,8 +31,12 @@ class Hands:
     def pixel(self, place: Point) -> QPoint:
         return self.stage.to_pixels(place).toPoint()
 
-    def drag(self, *places: Point, modifier: Qt.KeyboardModifier = NONE) -> None:
-        """Press at the first place, move through the others, release at the last."""
+    def drag(
+        self, *places: Point, modifier: Qt.KeyboardModifier = NONE
+    ) -> None:
+        """Press at the first place, move through the others, release at the
+        last.
+        """
         pixels = [self.pixel(each) for each in places]
         self.driver.qtbot.mousePress(self.stage, LEFT, modifier, pixels[0])
         for start, end in pairwise(pixels):
@@ -40,7 +44,12 @@ class Hands:
                 at = QPointF(start + (end - start) * step / 6)
                 globally = self.stage.mapToGlobal(at)
                 move = QMouseEvent(
-                    QEvent.Type.MouseMove, at, globally, Qt.MouseButton.NoButton, LEFT, modifier
+                    QEvent.Type.MouseMove,
+                    at,
+                    globally,
+                    Qt.MouseButton.NoButton,
+                    LEFT,
+                    modifier,
                 )
                 QApplication.sendEvent(self.stage, move)
         self.driver.qtbot.mouseRelease(self.stage, LEFT, modifier, pixels[-1])
@@ -70,15 +79,23 @@ def test_an_area_is_drawn_and_asked_what_it_is(hands: Hands) -> None:
     wall = hands.areas[-1]
     assert wall.blocks is Blocks.SIGHT_AND_WAY
     xs, ys = [x for x, _ in wall.corners], [y for _, y in wall.corners]
-    assert (min(xs), max(xs)) == (pytest.approx(5.0, abs=0.4), pytest.approx(7.0, abs=0.4))
-    assert (min(ys), max(ys)) == (pytest.approx(8.0, abs=0.4), pytest.approx(9.5, abs=0.4))
+    assert (min(xs), max(xs)) == (
+        pytest.approx(5.0, abs=0.4),
+        pytest.approx(7.0, abs=0.4),
+    )
+    assert (min(ys), max(ys)) == (
+        pytest.approx(8.0, abs=0.4),
+        pytest.approx(9.5, abs=0.4),
+    )
     assert hands.setting.line.path == ("stages", "quay", "areas", before)
     hands.stage.grab()
     hands.desk.documents.undo()
     assert len(hands.areas) == before
 
 
-def test_a_click_draws_nothing_and_while_reading_the_ground_is_moved(hands: Hands) -> None:
+def test_a_click_draws_nothing_and_while_reading_the_ground_is_moved(
+    hands: Hands,
+) -> None:
     before = hands.desk.project
     hands.drag((5.0, 8.0), (5.0, 8.0))
     hands.driver.pane.actions_by_id["show_rows"].trigger()
@@ -91,33 +108,58 @@ def test_a_click_draws_nothing_and_while_reading_the_ground_is_moved(hands: Hand
 def test_a_walk_is_drawn_at_the_puppets_pace(hands: Hands) -> None:
     hands.drag((5.0, 8.0), (6.0, 8.0), modifier=CTRL)
     assert "select the line of a puppet" in hands.driver.messages[-1]
-    index = next(place for place, each in enumerate(hands.scenario.cast) if each.name == "visitor")
+    index = next(
+        place
+        for place, each in enumerate(hands.scenario.cast)
+        if each.name == "visitor"
+    )
     hands.at("scenarios", "dusk", "cast", index)
     before = hands.scenario.cast[index].walk
     hands.drag((8.0, 9.0), (12.0, 9.0), (12.0, 7.0), modifier=CTRL)
     member = hands.scenario.cast[index]
     new = member.walk[len(before) :]
     assert member.walk[: len(before)] == before
-    assert new[-1].to == (pytest.approx(12.0, abs=0.4), pytest.approx(7.0, abs=0.4))
+    assert new[-1].to == (
+        pytest.approx(12.0, abs=0.4),
+        pytest.approx(7.0, abs=0.4),
+    )
     for one, other in zip(member.walk[len(before) - 1 :], new, strict=False):
-        long = ((one.to[0] - other.to[0]) ** 2 + (one.to[1] - other.to[1]) ** 2) ** 0.5
-        assert other.at_s - one.at_s == pytest.approx(long / member.body.walk_m_s, abs=0.05)
+        long = (
+            (one.to[0] - other.to[0]) ** 2 + (one.to[1] - other.to[1]) ** 2
+        ) ** 0.5
+        assert other.at_s - one.at_s == pytest.approx(
+            long / member.body.walk_m_s, abs=0.05
+        )
 
 
 def test_things_are_put_where_the_stage_is_double_clicked(hands: Hands) -> None:
-    hands.driver.qtbot.mouseDClick(hands.stage, LEFT, pos=hands.pixel((6.0, 9.0)))
+    hands.driver.qtbot.mouseDClick(
+        hands.stage, LEFT, pos=hands.pixel((6.0, 9.0))
+    )
     choose(hands.stage.sketching.menu, "Place")
     place = hands.desk.project.stage("quay").places[-1]
-    assert place.at == (pytest.approx(6.0, abs=0.2), pytest.approx(9.0, abs=0.2))
+    assert place.at == (
+        pytest.approx(6.0, abs=0.2),
+        pytest.approx(9.0, abs=0.2),
+    )
     hands.driver.key(Qt.Key.Key_Return, to=hands.stage)
     choose(hands.stage.sketching.menu, "Agent that runs Warden")
     assert hands.scenario.cast[-1].behavior == "warden"
-    assert hands.setting.line.path == ("scenarios", "dusk", "cast", len(hands.scenario.cast) - 1)
+    assert hands.setting.line.path == (
+        "scenarios",
+        "dusk",
+        "cast",
+        len(hands.scenario.cast) - 1,
+    )
 
 
-def test_a_corner_is_put_into_an_edge_and_taken_out_by_delete(hands: Hands) -> None:
+def test_a_corner_is_put_into_an_edge_and_taken_out_by_delete(
+    hands: Hands,
+) -> None:
     place, area = next(
-        (n, each) for n, each in enumerate(hands.areas) if each.name == "the rope store"
+        (n, each)
+        for n, each in enumerate(hands.areas)
+        if each.name == "the rope store"
     )
     (x0, y0), (x1, y1) = area.corners[:2]
     hands.driver.qtbot.mouseDClick(
@@ -134,25 +176,39 @@ def test_a_corner_is_put_into_an_edge_and_taken_out_by_delete(hands: Hands) -> N
     assert len(hands.desk.project.stage("quay").places) == last
 
 
-def test_a_dragged_point_comes_into_line_with_others_but_not_with_alt(hands: Hands) -> None:
+def test_a_dragged_point_comes_into_line_with_others_but_not_with_alt(
+    hands: Hands,
+) -> None:
     stage = hands.desk.project.stage("quay")
-    number, place = next((n, each) for n, each in enumerate(stage.places) if each.name == "awning")
+    number, place = next(
+        (n, each)
+        for n, each in enumerate(stage.places)
+        if each.name == "awning"
+    )
     prop = next(each for each in stage.props if each.name == "lamp_gate")
     near = 3 / hands.stage._scale
     hands.drag(place.at, (prop.at[0] + near, 13.2))
     assert hands.desk.project.stage("quay").places[number].at[0] == prop.at[0]
     hands.drag(
-        hands.desk.project.stage("quay").places[number].at, (prop.at[0] + near, 13.2), modifier=ALT
+        hands.desk.project.stage("quay").places[number].at,
+        (prop.at[0] + near, 13.2),
+        modifier=ALT,
     )
     assert hands.desk.project.stage("quay").places[number].at[0] != prop.at[0]
 
 
-def test_where_nobody_can_walk_is_hatched_while_setting_up(hands: Hands) -> None:
+def test_where_nobody_can_walk_is_hatched_while_setting_up(
+    hands: Hands,
+) -> None:
     def ink() -> int:
         image = hands.stage.grab().toImage()
         water = hands.pixel((16.0, 1.5))
         return len(
-            {image.pixel(water.x() + dx, water.y() + dy) for dx in range(12) for dy in range(12)}
+            {
+                image.pixel(water.x() + dx, water.y() + dy)
+                for dx in range(12)
+                for dy in range(12)
+            }
         )
 
     hatched = ink()

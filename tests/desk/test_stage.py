@@ -26,15 +26,23 @@ def test_a_click_that_trembles_keeps_the_stage_fitted_and_a_drag_moves_it(
     moved = stage.to_pixels((1.0, 1.0)) - at[0]
     assert (moved.x(), moved.y()) == (30, -10)
     # Without a button nothing is moved, though the release was never heard of.
-    stage.mousePressEvent(mouse_event(QEvent.Type.MouseButtonPress, empty, button))
+    stage.mousePressEvent(
+        mouse_event(QEvent.Type.MouseButtonPress, empty, button)
+    )
     send_move(stage, empty + QPoint(60, 0), Qt.MouseButton.NoButton)
     assert stage.to_pixels((1.0, 1.0)) - at[0] == moved
 
 
-def mouse_event(kind: QEvent.Type, at: QPoint, held: Qt.MouseButton) -> QMouseEvent:
+def mouse_event(
+    kind: QEvent.Type, at: QPoint, held: Qt.MouseButton
+) -> QMouseEvent:
     place = QPointF(at)
-    return QMouseEvent(kind, place, place, held, held, Qt.KeyboardModifier.NoModifier)
+    return QMouseEvent(
+        kind, place, place, held, held, Qt.KeyboardModifier.NoModifier
+    )
 
 
-def send_move(stage: QWidget, at: QPoint, held: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
+def send_move(
+    stage: QWidget, at: QPoint, held: Qt.MouseButton = Qt.MouseButton.LeftButton
+) -> None:
     stage.mouseMoveEvent(mouse_event(QEvent.Type.MouseMove, at, held))

@@ -1,4 +1,6 @@
-"""A study in the window: started, looked at, stopped, and left for one of its takes."""
+"""A study in the window: started, looked at, stopped, and left for one of its
+takes.
+"""
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QImage, QPainter
@@ -19,7 +21,9 @@ from umbrant.studying.summaries import FindingSummary, ShareSummary
 from umbrant.studying.vary import name_of_field
 
 
-def test_a_study_shows_how_often_each_row_ran(demo_driver: Driver, answers: Answers) -> None:
+def test_a_study_shows_how_often_each_row_ran(
+    demo_driver: Driver, answers: Answers
+) -> None:
     hands = demo_driver
     view = hands.pane.views.of(StudyView)
     assert view.heading() == "over many seeds"
@@ -29,7 +33,9 @@ def test_a_study_shows_how_often_each_row_ran(demo_driver: Driver, answers: Answ
     assert view.study.is_running
     assert "of 4 takes" in view.heading()
     hands.until(lambda: not view.study.is_running)
-    hands.until(lambda: view.study.found is not None and view.study.found.counted == 4)
+    hands.until(
+        lambda: view.study.found is not None and view.study.found.counted == 4
+    )
     assert view.heading() == "4 takes · Enter opens one · dusk"
     rows = {row.row_id: row for row in view.found.lines}
     titles = [row.title for row in view.found.lines]
@@ -37,12 +43,18 @@ def test_a_study_shows_how_often_each_row_ran(demo_driver: Driver, answers: Answ
     assert rows["keep"].words.startswith("100 % · in 4 of 4 takes · ")
     assert view.found.data(view.found.index(0, 1)) == rows["keep"].words
     # What runs for a tick now and then is not said to run for no time.
-    briefest = min(view.found.lines, key=lambda row: row.found.time.median if row.found else 1)
+    briefest = min(
+        view.found.lines,
+        key=lambda row: row.found.time.median if row.found else 1,
+    )
     assert briefest.words.startswith("< 1 % · in 4 of 4 takes")
     view.grab()
     # All of it can be read, also with many takes.
     longest = "100 % · in 100 of 100 takes · 12 times"
-    assert view.columnWidth(WORDS) >= QFontMetricsF(body_font()).horizontalAdvance(longest) + 14
+    assert (
+        view.columnWidth(WORDS)
+        >= QFontMetricsF(body_font()).horizontalAdvance(longest) + 14
+    )
     # Enter offers takes; one of them is rolled with its seed.
     place = [row.row_id for row in view.found.lines].index("esc")
     view.setCurrentIndex(view.found.index(place, 0))
@@ -61,18 +73,26 @@ def test_a_study_shows_how_often_each_row_ran(demo_driver: Driver, answers: Answ
     assert hands.desk.take.header.seed == seed
     # The study of another one of the cast is read when that one is looked at.
     hands.desk.select_agent("visitor")
-    hands.until(lambda: view.study.found is not None and view.study.found.agent == "visitor")
+    hands.until(
+        lambda: (
+            view.study.found is not None and view.study.found.agent == "visitor"
+        )
+    )
     assert all(row.found is None for row in view.found.lines)
 
 
-def test_a_study_can_be_stopped_and_closed(quay_driver: Driver, answers: Answers) -> None:
+def test_a_study_can_be_stopped_and_closed(
+    quay_driver: Driver, answers: Answers
+) -> None:
     hands = quay_driver
     view = hands.pane.views.of(StudyView)
     answers.number = 5000
     study = hands.pane.actions_by_id["study"]
     study.trigger()
     assert view.study.is_running
-    hands.until(lambda: view.study.found is not None and view.study.found.counted > 0)
+    hands.until(
+        lambda: view.study.found is not None and view.study.found.counted > 0
+    )
     assert view.found.lines
     study.trigger()
     assert not view.study.is_running
@@ -122,8 +142,13 @@ def test_a_number_is_studied_over_a_range_and_its_curve_leads_to_a_take(
     assert view.study.vary == "warden/1.1.guard.1=5:9:2"
     assert (view.study.seeds, view.study.takes) == (2, 6)
     hands.until(lambda: not view.study.is_running)
-    hands.until(lambda: view.study.found is not None and view.study.found.counted == 6)
-    assert view.heading() == "6 takes · Enter opens one · dusk · warden/1.1.guard.1"
+    hands.until(
+        lambda: view.study.found is not None and view.study.found.counted == 6
+    )
+    assert (
+        view.heading()
+        == "6 takes · Enter opens one · dusk · warden/1.1.guard.1"
+    )
     line = next(each for each in view.found.lines if each.row_id == "esc")
     assert [value for value, _ in line.curve] == [5.0, 7.0, 9.0]
     shares = [time.median for _, time in line.curve]
@@ -135,14 +160,20 @@ def test_a_number_is_studied_over_a_range_and_its_curve_leads_to_a_take(
     view.setFocus()
     hands.qtbot.keyClick(view, Qt.Key.Key_Return)
     texts = [action.text() for action in view.menu.actions()]
-    longest = next(text for text in texts if text.startswith("It runs longest: seed "))
+    longest = next(
+        text for text in texts if text.startswith("It runs longest: seed ")
+    )
     assert ", 1 = 9" in longest
     before = hands.desk.take
     view.menu.actions()[texts.index(longest)].trigger()
     view.menu.close()
     hands.until(lambda: hands.desk.take is not before and hands.has_take())
     take = hands.desk.take
-    assert take.header.project.behavior("warden").row("esc").guard.when.endswith("within=9)")
+    assert (
+        take.header.project.behavior("warden")
+        .row("esc")
+        .guard.when.endswith("within=9)")
+    )
     assert hands.desk.playhead == take.agents["odo"].row("esc").spans[0].start
     hands.ledger.setFocus()
     hands.pane.actions_by_id["study_number"].trigger()
@@ -153,11 +184,18 @@ def test_numbers_of_the_setting_can_be_studied(dog_driver: Driver) -> None:
     project = dog_driver.desk.project
     body = ("scenarios", "dusk", "cast", "0", "body", "walk_m_s")
     assert name_of_field(project, body) == "dusk/odo.body.walk_m_s"
-    assert name_of_field(project, ("scenarios", "dusk", "seconds")) == "dusk/seconds"
+    assert (
+        name_of_field(project, ("scenarios", "dusk", "seconds"))
+        == "dusk/seconds"
+    )
     alarm = list(project.blackboard("commons").by_name).index("alarm")
     key = ("blackboards", "commons", "keys", str(alarm), "default")
     assert name_of_field(project, key) == "commons/alarm"
-    for other in (("scenarios", "dusk", "title"), ("stages", "quay"), (*body[:-1], "flies")):
+    for other in (
+        ("scenarios", "dusk", "title"),
+        ("stages", "quay"),
+        (*body[:-1], "flies"),
+    ):
         assert name_of_field(project, other) is None
 
 
@@ -171,11 +209,17 @@ def test_the_study_before_an_edit_stays_to_be_compared_with(
     def study() -> None:
         hands.pane.actions_by_id["study"].trigger()
         hands.until(lambda: not view.study.is_running)
-        hands.until(lambda: view.study.found is not None and view.study.found.counted == 2)
+        hands.until(
+            lambda: (
+                view.study.found is not None and view.study.found.counted == 2
+            )
+        )
 
     study()
     assert all(each.before is None for each in view.found.lines)
-    hands.desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["esc"], True)))
+    hands.desk.apply(
+        Edit("Mute", lambda p: set_muted(p, "warden", ["esc"], True))
+    )
     study()
     lines = {each.row_id: each for each in view.found.lines}
     assert lines["esc"].words == "in no take · it ran before"
@@ -185,11 +229,19 @@ def test_the_study_before_an_edit_stays_to_be_compared_with(
 
 
 def test_lines_say_chances_findings_and_odd_takes() -> None:
-    behavior = Behavior(name="b", title="B", blackboard="k", rows=(row("aa", "wait", name="Doze"),))
+    behavior = Behavior(
+        name="b",
+        title="B",
+        blackboard="k",
+        rows=(row("aa", "wait", name="Doze"),),
+    )
     share = ShareSummary("a", "aa", "decorator 0", 200, 90, 0.3)
     drawn = ShareSummary("a", "zz", "top", 10, 5, None)
     found = FindingSummary("key", "a", "Doze: It never ran.", 3, 4, 7)
-    alike = (TakeCluster((5,), {"aa": 0.75}), TakeCluster((1, 2, 3), {"zz": 0.7, "aa": 0.25}))
+    alike = (
+        TakeCluster((5,), {"aa": 0.75}),
+        TakeCluster((1, 2, 3), {"zz": 0.7, "aa": 0.25}),
+    )
     look = StudyLook("a", 4, (), (share, drawn), (found,), alike)
     lines = study_lines(look, behavior)
     assert [(each.title, each.words, each.seeds) for each in lines] == [
@@ -213,4 +265,14 @@ def test_lines_say_chances_findings_and_odd_takes() -> None:
         paint_line(painter, QRectF(2, 2, 296, 20), line, DAY)
         painter.end()
         drawn_on.append(picture != empty)
-    assert drawn_on == [False, False, True, True, False, True, True, False, True]
+    assert drawn_on == [
+        False,
+        False,
+        True,
+        True,
+        False,
+        True,
+        True,
+        False,
+        True,
+    ]

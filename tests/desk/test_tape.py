@@ -1,5 +1,5 @@
-"""The tape without a window: what still runs at the end is drawn to the end, and zooming keeps what
-is pointed at.
+"""The tape without a window: what still runs at the end is drawn to the end,
+and zooming keeps what is pointed at.
 """
 
 import pytest
@@ -16,13 +16,18 @@ from umbrant.take.record import Outcome, RowRecord, Span
 
 
 def running(record: RowRecord, ticks: int) -> list[bool]:
-    """For each tick, whether a row's tape shows it as running, ten pixels a tick."""
+    """For each tick, whether a row's tape shows it as running, ten pixels a
+    tick.
+    """
     image = QImage(ticks * 10, 34, QImage.Format.Format_RGB32)
     image.fill(DAY.sheet)
     with painting(image) as painter:
         axis = Axis(QRectF(0, 0, ticks * 10, 34), 0, ticks, ticks)
         TapePainter(painter, axis, DAY, 10).draw(Family.ACTION, record)
-    columns = ([image.pixelColor(tick * 10 + 3, y) for y in range(34)] for tick in range(ticks))
+    columns = (
+        [image.pixelColor(tick * 10 + 3, y) for y in range(34)]
+        for tick in range(ticks)
+    )
     return [
         sum(abs(pixel.hue() - DAY.running.hue()) < 12 for pixel in column) > 10
         for column in columns
@@ -36,7 +41,9 @@ def test_what_still_runs_at_the_end_is_drawn_to_the_end(qtbot: QtBot) -> None:
 
 
 @pytest.mark.parametrize("factor", [0.5, 0.8, 1.25])
-def test_zooming_keeps_the_tick_that_is_pointed_at_where_it_is(factor: float) -> None:
+def test_zooming_keeps_the_tick_that_is_pointed_at_where_it_is(
+    factor: float,
+) -> None:
     tape = TapeWindow()
     tape.fit(2000, 20)
     tape.centre(1000)

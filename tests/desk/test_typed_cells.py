@@ -35,7 +35,9 @@ STATES = (
 @pytest.fixture(scope="module")
 def scope() -> CellScope:
     events = EventList(events=(Event(name="alarm"),))
-    made = project(*STATES, keys=tuple(KEYS.values())).model_copy(update={"event_list": events})
+    made = project(*STATES, keys=tuple(KEYS.values())).model_copy(
+        update={"event_list": events}
+    )
     states = [each for each in made.behaviors[0].rows if each.kind == "state"]
     return CellScope(made, KEYS, BUILTIN, names_in(made), states)
 
@@ -55,20 +57,29 @@ WRITTEN = {
     ("once done with failure → Strike", WHEN): TypedTransition(
         "on_done", {"result": "failure"}, "strike"
     ),
-    ("on alarm → Flee", WHEN): TypedTransition("on_event", {"event": "alarm"}, new_state="Flee"),
+    ("on alarm → Flee", WHEN): TypedTransition(
+        "on_event", {"event": "alarm"}, new_state="Flee"
+    ),
     ("on thunder if distance to visitor > 2 → Idle", WHEN): TypedTransition(
         "on_event",
         {"event": "thunder", "when": "distance(visitor) > 2"},
         "idle",
         new_event="thunder",
     ),
-    ("distance to visitor < 6", WHEN): TypedTransition("when", {"when": "distance(visitor) < 6"}),
+    ("distance to visitor < 6", WHEN): TypedTransition(
+        "when", {"when": "distance(visitor) < 6"}
+    ),
 }
 
 
 @pytest.mark.parametrize(("text", "column"), WRITTEN)
-def test_a_cell_is_read_as_it_is_written(text: str, column: str, scope: CellScope) -> None:
-    assert read_transition(text, TriggerColumn(column), scope) == WRITTEN[text, column]
+def test_a_cell_is_read_as_it_is_written(
+    text: str, column: str, scope: CellScope
+) -> None:
+    assert (
+        read_transition(text, TriggerColumn(column), scope)
+        == WRITTEN[text, column]
+    )
 
 
 def test_the_column_of_an_event_says_which(scope: CellScope) -> None:
@@ -87,13 +98,17 @@ def test_the_column_of_an_event_says_which(scope: CellScope) -> None:
         ("→ Idle", WHEN, ""),
     ],
 )
-def test_what_is_no_transition_is_said(text: str, column: str, said: str, scope: CellScope) -> None:
+def test_what_is_no_transition_is_said(
+    text: str, column: str, said: str, scope: CellScope
+) -> None:
     with pytest.raises(CellError) as refused:
         read_transition(text, TriggerColumn(column), scope)
     assert said in str(refused.value)
 
 
-def test_the_cells_of_a_spreadsheet_make_states_transitions_and_events(scope: CellScope) -> None:
+def test_the_cells_of_a_spreadsheet_make_states_transitions_and_events(
+    scope: CellScope,
+) -> None:
     text = (
         "state\twhen\tafter\ton thunder\n"
         "Idle\tdistance to visitor < 8 → Chase\t\t→ Hide\n"
@@ -147,7 +162,9 @@ def test_three_states_of_a_chaser_in_under_40_presses(driver: Driver) -> None:
         presses.key(Qt.Key.Key_Return)
     presses.key(Qt.Key.Key_Escape)
     assert presses.count < 40
-    names = [table.machine.name_of(each) for each in table.machine.cells.sources]
+    names = [
+        table.machine.name_of(each) for each in table.machine.cells.sources
+    ]
     assert names == ["from any state", "Idle", "Chase", "Strike"]
     # And a transition, typed in its cell.
     table.setCurrentIndex(table.machine.index(1, 1))
@@ -176,9 +193,13 @@ def test_what_is_wrong_is_said_below_and_the_line_stays(driver: Driver) -> None:
 def test_cells_are_pasted_with_one_step_of_undo(driver: Driver) -> None:
     table = at_table(driver)
     before = driver.desk.project
-    QGuiApplication.clipboard().setText("Idle\tdistance to visitor < 6 → Chase\nChase\t\n")
+    QGuiApplication.clipboard().setText(
+        "Idle\tdistance to visitor < 6 → Chase\nChase\t\n"
+    )
     driver.pane.actions_by_id["paste"].trigger()
-    names = [table.machine.name_of(each) for each in table.machine.cells.sources]
+    names = [
+        table.machine.name_of(each) for each in table.machine.cells.sources
+    ]
     assert names == ["from any state", "Idle", "Chase"]
     assert driver.desk.documents.history.undo_name == "Paste cells"
     driver.desk.documents.undo()

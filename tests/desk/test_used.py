@@ -1,5 +1,5 @@
-"""Rows of a used behavior, shown inside the one that uses it, are edited there and changed where
-they are written.
+"""Rows of a used behavior, shown inside the one that uses it, are edited there
+and changed where they are written.
 """
 
 import pytest
@@ -38,7 +38,9 @@ def hands(quay_driver: Driver) -> Hands:
     return Hands(quay_driver)
 
 
-def test_a_row_is_added_duplicated_and_pasted_inside_a_used_behavior(hands: Hands) -> None:
+def test_a_row_is_added_duplicated_and_pasted_inside_a_used_behavior(
+    hands: Hands,
+) -> None:
     before = hands.used
     hands.add_behind("tobench/go", "wait")
     added = hands.desk.row_id
@@ -61,7 +63,9 @@ def test_a_row_is_added_duplicated_and_pasted_inside_a_used_behavior(hands: Hand
     assert hands.used == before
 
 
-def test_the_outermost_row_of_a_used_behavior_stands_alone_as_any_does(hands: Hands) -> None:
+def test_the_outermost_row_of_a_used_behavior_stands_alone_as_any_does(
+    hands: Hands,
+) -> None:
     top = f"tobench/{hands.used.rows[0].id}"
     hands.add_behind(top, "wait")
     new = hands.used.row(hands.desk.row_id.removeprefix("tobench/"))

@@ -12,13 +12,19 @@ from umbrant.desk.commands.registry import ACTIONS
 from umbrant.desk.views.registry import VIEWS
 
 
-def test_a_view_that_is_added_by_one_record_is_found_everywhere(tmp_path: Path) -> None:
+def test_a_view_that_is_added_by_one_record_is_found_everywhere(
+    tmp_path: Path,
+) -> None:
     done = subprocess.run(
         [sys.executable, "-m", "tests.desk.extra_view", DEMO],
         capture_output=True,
         text=True,
         timeout=120,
-        env={**os.environ, "HOME": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"},
+        env={
+            **os.environ,
+            "HOME": str(tmp_path),
+            "QT_QPA_PLATFORM": "offscreen",
+        },
     )
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout) == {
@@ -40,7 +46,10 @@ def test_ids_titles_and_keys_of_views_are_their_own() -> None:
     for spec in VIEWS:
         assert spec.is_tab == (spec.action in shown) == bool(spec.keys)
         if spec.is_tab:
-            assert (shown[spec.action].keys, shown[spec.action].help) == ((spec.keys,), spec.help)
+            assert (shown[spec.action].keys, shown[spec.action].help) == (
+                (spec.keys,),
+                spec.help,
+            )
 
 
 def test_each_tab_has_a_line_about_what_it_shows(demo_driver: Driver) -> None:

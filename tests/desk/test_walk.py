@@ -1,4 +1,6 @@
-"""A short random walk over the whole window; `python -m benchmarks.soak` walks for hours."""
+"""A short random walk over the whole window; `python -m benchmarks.soak` walks
+for hours.
+"""
 
 import os
 import subprocess
@@ -21,18 +23,40 @@ def test_a_random_walk_finds_nothing_that_goes_wrong(tmp_path: Path) -> None:
         str(tmp_path),
     ]
     done = subprocess.run(
-        command, cwd=ROOT, env=dict(os.environ), capture_output=True, text=True, check=False
+        command,
+        cwd=ROOT,
+        env=dict(os.environ),
+        capture_output=True,
+        text=True,
+        check=False,
     )
-    logs = "".join(path.read_text() for path in sorted(tmp_path.glob("*.jsonl")))
-    failures = "\n".join(line for line in logs.splitlines() if '"failure"' in line)
-    assert done.stdout.splitlines()[-1:] == ["actions 240 failures 0"], f"{failures}\n{done.stderr}"
+    logs = "".join(
+        path.read_text() for path in sorted(tmp_path.glob("*.jsonl"))
+    )
+    failures = "\n".join(
+        line for line in logs.splitlines() if '"failure"' in line
+    )
+    assert done.stdout.splitlines()[-1:] == ["actions 240 failures 0"], (
+        f"{failures}\n{done.stderr}"
+    )
 
 
 def test_what_a_walk_did_can_be_played_again(tmp_path: Path) -> None:
-    first = ["--actions", "40", "--seed", "again", "--keep", str(tmp_path / "first")]
+    first = [
+        "--actions",
+        "40",
+        "--seed",
+        "again",
+        "--keep",
+        str(tmp_path / "first"),
+    ]
     command = [sys.executable, "-m", "benchmarks.soak"]
     subprocess.run(
-        [*command, *first], cwd=ROOT, env=dict(os.environ), capture_output=True, check=True
+        [*command, *first],
+        cwd=ROOT,
+        env=dict(os.environ),
+        capture_output=True,
+        check=True,
     )
     (log,) = (tmp_path / "first").glob("*.jsonl")
     again = ["--play", str(log), "--keep", str(tmp_path / "second")]

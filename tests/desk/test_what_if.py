@@ -1,4 +1,6 @@
-"""Branches, comparisons and nearest changes by keyboard alone, through the real window."""
+"""Branches, comparisons and nearest changes by keyboard alone, through the real
+window.
+"""
 
 import os
 import signal
@@ -28,7 +30,9 @@ GAVE_UP = 718
 def outlines(hands: Driver) -> tuple[object, ...]:
     """What the stage shows of the other take."""
     scenario = hands.desk.scenario
-    return look_of(hands.pane.stage, hands.desk.project.stage(scenario.stage), scenario).outlines
+    return look_of(
+        hands.pane.stage, hands.desk.project.stage(scenario.stage), scenario
+    ).outlines
 
 
 def branch(hands: Driver, text: str) -> None:
@@ -36,7 +40,9 @@ def branch(hands: Driver, text: str) -> None:
     kept = len(hands.desk.takes.kept)
     hands.key(Qt.Key.Key_B)
     hands.type(text)
-    hands.until(lambda: len(hands.desk.takes.kept) > kept and not hands.desk.takes.busy)
+    hands.until(
+        lambda: len(hands.desk.takes.kept) > kept and not hands.desk.takes.busy
+    )
 
 
 def test_a_branch_plays_on_from_the_playhead_and_is_listed_under_its_parent(
@@ -50,11 +56,16 @@ def test_a_branch_plays_on_from_the_playhead_and_is_listed_under_its_parent(
     assert (current.parent, hands.desk.branched_at) == (1, 198)
     assert hands.desk.playhead == 198
     assert hands.desk.is_current  # the project is as it was
-    assert hands.desk.explainer.record.row("esc").state_at(SEEN) is RowState.REFUSED
+    assert (
+        hands.desk.explainer.record.row("esc").state_at(SEEN)
+        is RowState.REFUSED
+    )
     # A branch of the branch, and then the tree of takes.
     hands.desk.move_playhead(400)
     branch(hands, "alarm = 0.8")
-    assert [(depth, each.number) for depth, each in hands.desk.takes.tree()] == [
+    assert [
+        (depth, each.number) for depth, each in hands.desk.takes.tree()
+    ] == [
         (0, 1),
         (1, 2),
         (2, 3),
@@ -84,7 +95,9 @@ def test_the_line_completes_and_says_what_is_wrong(demo_driver: Driver) -> None:
     assert len(hands.desk.takes.kept) == 1
 
 
-def test_a_branch_is_kept_as_a_scenario_that_repeats_it(demo_driver: Driver) -> None:
+def test_a_branch_is_kept_as_a_scenario_that_repeats_it(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(198)
     branch(hands, "hold 1.1 at refused; alarm = 0.5")
@@ -99,12 +112,16 @@ def test_a_branch_is_kept_as_a_scenario_that_repeats_it(demo_driver: Driver) -> 
     assert hands.desk.documents.problems == []
     count = hands.desk.take_number
     hands.desk.select_scenario("dusk-what-if")
-    hands.until(lambda: hands.desk.take_number > count and hands.desk.is_current)
+    hands.until(
+        lambda: hands.desk.take_number > count and hands.desk.is_current
+    )
     record = hands.desk.take.agents["odo"]
     assert record.row("esc").spans == before.agents["odo"].row("esc").spans
 
 
-def test_two_takes_are_shown_in_one_place_and_n_goes_to_what_differs(demo_driver: Driver) -> None:
+def test_two_takes_are_shown_in_one_place_and_n_goes_to_what_differs(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(198)
     branch(hands, "hold 1.1 at refused")
@@ -117,11 +134,14 @@ def test_two_takes_are_shown_in_one_place_and_n_goes_to_what_differs(demo_driver
     assert hands.desk.other_take is hands.desk.takes.kept[0].loaded.take
     hands.key(Qt.Key.Key_N)
     assert hands.desk.playhead == SEEN
-    lanes = lanes_of(hands.pane.lanes.rows(), "odo", hands.desk.compared, compares=True)
+    lanes = lanes_of(
+        hands.pane.lanes.rows(), "odo", hands.desk.compared, compares=True
+    )
     assert len(lanes[0].stripes) == 2
     assert lanes[0].apart[0].start == SEEN
     assert lanes[0].stripes[0] != lanes[0].stripes[1]
-    # What is elsewhere is drawn twice on the stage, and a key that differs is shown with both.
+    # What is elsewhere is drawn twice on the stage, and a key that differs is
+    # shown with both.
     hands.desk.move_playhead(500)
     assert outlines(hands)
     board = hands.pane.views.of(BlackboardView).board
@@ -139,7 +159,10 @@ def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
     branch(hands, "stock = 1")
     desk.move_playhead(60)
     desk.select_row("eve")
-    reasons, curve = hands.pane.views.of(ReasonsView), hands.pane.views.of(CurveView)
+    reasons, curve = (
+        hands.pane.views.of(ReasonsView),
+        hands.pane.views.of(CurveView),
+    )
     hands.key(Qt.Key.Key_W)
     assert reasons.answer.table.columns == ("option", "input", "score", "share")
     hands.key(Qt.Key.Key_D)
@@ -151,9 +174,13 @@ def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
     seen = 0
     for row in table.rows:
         row_id = row[0].row_id
-        if explainer.behavior.row(row_id).kind != "option" or row[0].text.startswith(" "):
+        if explainer.behavior.row(row_id).kind != "option" or row[
+            0
+        ].text.startswith(" "):
             continue
-        here, there = (each.record.row(row_id).gauge_at(60) for each in (explainer, other))
+        here, there = (
+            each.record.row(row_id).gauge_at(60) for each in (explainer, other)
+        )
         assert row[2].text.split(" ")[0] == f"{here.value:.2f}"
         assert row[-1].text.split(" ")[0] == f"{there.value:.2f}"
         assert (row[-1].tone is Tone.NO) == (row[-1].text != row[2].text)
@@ -187,9 +214,17 @@ def test_reasons_say_where_two_takes_part(demo_driver: Driver) -> None:
     hands.until(lambda: hands.desk.compared is not None)
     assert hands.desk.playhead == SEEN
     said = hands.reasons()
-    assert "They part at 10.30 s (tick 206), at Odo’s Escort the visitor." in said
-    assert "in Take 2 only: a cue holds 1.1 Escort the visitor of odo at refused" in said
-    assert "Take 2: Escort the visitor was refused: it is held back by a cue." in said
+    assert (
+        "They part at 10.30 s (tick 206), at Odo’s Escort the visitor." in said
+    )
+    assert (
+        "in Take 2 only: a cue holds 1.1 Escort the visitor of odo at refused"
+        in said
+    )
+    assert (
+        "Take 2: Escort the visitor was refused: it is held back by a cue."
+        in said
+    )
     assert hands.pane._parting.isVisible()
 
 
@@ -221,11 +256,15 @@ def test_an_older_version_of_a_project_without_a_repository_is_refused(
     hands.answers.texts.append("HEAD")
     hands.key(Qt.Key.Key_D, ALT)
     hands.type("older")
-    hands.until(lambda: any("git repository" in each for each in hands.messages))
+    hands.until(
+        lambda: any("git repository" in each for each in hands.messages)
+    )
     assert len(hands.desk.takes.kept) == 1
 
 
-def test_what_would_have_made_it_run_is_found_applied_and_undone(demo_driver: Driver) -> None:
+def test_what_would_have_made_it_run_is_found_applied_and_undone(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(GAVE_UP)
     hands.desk.select_row("esc")
@@ -233,19 +272,34 @@ def test_what_would_have_made_it_run_is_found_applied_and_undone(demo_driver: Dr
     assert "Searching for what would have made it run" in hands.reasons()
     hands.until(lambda: bool(hands.desk.nearest.found))
     said = hands.reasons()
-    assert "8 m → 8.1 m in 1.1’s guard: Escort the visitor runs on at 35.90 s" in said
+    assert (
+        "8 m → 8.1 m in 1.1’s guard: Escort the visitor runs on at 35.90 s"
+        in said
+    )
     assert "Apply" in said
     hands.key(Qt.Key.Key_X, ALT)
     hands.until(lambda: hands.desk.compared is not None)
     assert hands.desk.takes.current.against == "8 m → 8.1 m in 1.1’s guard"
-    assert hands.desk.behavior.row("esc").guard.when == "can_see(visitor, within=8)"
+    assert (
+        hands.desk.behavior.row("esc").guard.when
+        == "can_see(visitor, within=8)"
+    )
     hands.key(Qt.Key.Key_X, SHIFT)
     hands.settle()
-    assert hands.desk.behavior.row("esc").guard.when == "can_see(visitor, within=8.1)"
-    assert hands.desk.explainer.record.row("esc").state_at(GAVE_UP) is RowState.RUNNING
+    assert (
+        hands.desk.behavior.row("esc").guard.when
+        == "can_see(visitor, within=8.1)"
+    )
+    assert (
+        hands.desk.explainer.record.row("esc").state_at(GAVE_UP)
+        is RowState.RUNNING
+    )
     assert hands.desk.nearest.question is None
     hands.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert hands.desk.behavior.row("esc").guard.when == "can_see(visitor, within=8)"
+    assert (
+        hands.desk.behavior.row("esc").guard.when
+        == "can_see(visitor, within=8)"
+    )
 
 
 def test_moving_on_gives_a_search_up_and_a_process_that_is_killed_is_started_again(
@@ -286,12 +340,19 @@ def test_a_link_in_reasons_does_what_it_says(dog_driver: Driver) -> None:
     reasons = hands.pane.views.of(ReasonsView)
     kept = len(hands.desk.takes.kept)
     reasons.anchorClicked.emit(QUrl("branch:0"))
-    hands.until(lambda: len(hands.desk.takes.kept) > kept and not hands.desk.takes.busy)
+    hands.until(
+        lambda: len(hands.desk.takes.kept) > kept and not hands.desk.takes.busy
+    )
     assert hands.desk.takes.current.parent == 1
-    assert hands.desk.explainer.record.row(row_id).state_at(100) is RowState.RUNNING
+    assert (
+        hands.desk.explainer.record.row(row_id).state_at(100)
+        is RowState.RUNNING
+    )
 
 
-@pytest.mark.parametrize("action", ["compare", "where_they_part", "keep_as_scenario"])
+@pytest.mark.parametrize(
+    "action", ["compare", "where_they_part", "keep_as_scenario"]
+)
 def test_what_needs_another_take_is_not_offered_without_one(
     demo_driver: Driver, action: str
 ) -> None:

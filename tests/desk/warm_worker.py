@@ -1,9 +1,10 @@
-"""Workers without the second it takes to load one: forked from a process that has loaded everything
-already.
+"""Workers without the second it takes to load one: forked from a process that
+has loaded everything already.
 
-`python -m tests.desk.warm_worker serve SOCKET` waits for calls until its input ends.
-`warm_worker.py call SOCKET` stands in for `python -m umbrant.rolling.supervisor`: it hands its
-input and output on to a new fork, and ends with it.
+`python -m tests.desk.warm_worker serve SOCKET` waits for calls until its input
+ends. `warm_worker.py call SOCKET` stands in for `python -m
+umbrant.rolling.supervisor`: it hands its input and output on to a new fork, and
+ends with it.
 """
 
 import os

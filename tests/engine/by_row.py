@@ -13,8 +13,11 @@ class ByRow(NullRecorder):
 
     def running(self, row_id: str) -> RowLog:
         return SimpleNamespace(
-            entered=partial(self.entered, row_id), left=partial(self.left, row_id)
+            entered=partial(self.entered, row_id),
+            left=partial(self.left, row_id),
         )
 
     def entered(self, row_id: str) -> None: ...
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None: ...
+    def left(
+        self, row_id: str, status: Status | None, cause: Cause | None
+    ) -> None: ...

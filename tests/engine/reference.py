@@ -1,9 +1,9 @@
-"""A short interpreter of trees, written straight from the definitions: what the engine is tested
-against.
+"""A short interpreter of trees, written straight from the definitions: what the
+engine is tested against.
 
-It knows selectors, sequences, parallels, guards with their watches, and decorators; leaves last so
-many ticks. It notes, tick by tick, what is entered, how what is left has ended, and what is
-refused.
+It knows selectors, sequences, parallels, guards with their watches, and
+decorators; leaves last so many ticks. It notes, tick by tick, what is entered,
+how what is left has ended, and what is refused.
 """
 
 from collections.abc import Callable
@@ -37,7 +37,9 @@ class Node:
 
 
 class Reference:
-    """Ticks count from 0, ten to a second; durations of decorators are told in ticks."""
+    """Ticks count from 0, ten to a second; durations of decorators are told in
+    ticks.
+    """
 
     def __init__(self, root: Node) -> None:
         self.root = root
@@ -73,7 +75,9 @@ class Reference:
         if node.was_evaluated:
             node.was_evaluated = False
             return True
-        node.was_open = not (node.guard and not node.guard(self.now)) and not any(
+        node.was_open = not (
+            node.guard and not node.guard(self.now)
+        ) and not any(
             kind == "cooldown" and self.now < node.memory.get(place, -1)
             for place, (kind, _) in enumerate(node.decorators)
         )
@@ -147,7 +151,9 @@ class Reference:
             return F if status == S else S
         if kind in ("always_succeed", "always_fail"):
             return S if kind == "always_succeed" else F
-        if kind in ("repeat", "retry") and status == (S if kind == "repeat" else F):
+        if kind in ("repeat", "retry") and status == (
+            S if kind == "repeat" else F
+        ):
             node.memory[place] += 1
             if node.memory[place] < value:
                 node.pending.add(place)
@@ -159,7 +165,11 @@ class Reference:
             self.halt_all(node)
             return
         kind, value = node.decorators[place]
-        begun = node.memory[-1 - place] if kind == "delay" else place not in node.pending
+        begun = (
+            node.memory[-1 - place]
+            if kind == "delay"
+            else place not in node.pending
+        )
         if begun:
             self.stop(node, place + 1)
         if kind == "cooldown":
@@ -213,7 +223,10 @@ class Reference:
         total = len(node.children)
         won = sum(each == S for each in node.done.values())
         lost = len(node.done) - won
-        needed, borne = min(total, node.needed or total), min(total, node.borne or total)
+        needed, borne = (
+            min(total, node.needed or total),
+            min(total, node.borne or total),
+        )
         if won >= needed:
             return S
         return F if lost >= borne or won + lost == total else R

@@ -1,8 +1,8 @@
-"""The algorithm of the SCXML Recommendation, Appendix D, transcribed line by line: what the engine
-is tested against.
+"""The algorithm of the SCXML Recommendation, Appendix D, transcribed line by
+line: what the engine is tested against.
 
-Left out is what our machines do not have: data models, executable content, invoking and sending.
-Names are those of the appendix.
+Left out is what our machines do not have: data models, executable content,
+invoking and sending. Names are those of the appendix.
 """
 
 from collections.abc import Callable
@@ -85,7 +85,9 @@ class Interpreter:
             if not enabledTransitions:
                 if not self.internalQueue:
                     break
-                enabledTransitions = self.selectTransitions(self.internalQueue.pop(0))
+                enabledTransitions = self.selectTransitions(
+                    self.internalQueue.pop(0)
+                )
             if enabledTransitions:
                 steps += 1
                 self.microstep(enabledTransitions)
@@ -112,13 +114,18 @@ class Interpreter:
                     break
         return self.removeConflictingTransitions(enabledTransitions)
 
-    def removeConflictingTransitions(self, enabledTransitions: list[T]) -> list[T]:
+    def removeConflictingTransitions(
+        self, enabledTransitions: list[T]
+    ) -> list[T]:
         filteredTransitions: list[T] = []
         for t1 in enabledTransitions:
             t1Preempted = False
             transitionsToRemove: list[T] = []
             for t2 in filteredTransitions:
-                if any(s in self.computeExitSet([t2]) for s in self.computeExitSet([t1])):
+                if any(
+                    s in self.computeExitSet([t2])
+                    for s in self.computeExitSet([t1])
+                ):
                     if self.isDescendant(t1.source, t2.source):
                         transitionsToRemove.append(t2)
                     else:
@@ -138,7 +145,9 @@ class Interpreter:
         self.enterStates(enabledTransitions)
 
     def exitStates(self, enabledTransitions: list[T]) -> None:
-        statesToExit = sorted(self.computeExitSet(enabledTransitions), key=lambda s: -s.order)
+        statesToExit = sorted(
+            self.computeExitSet(enabledTransitions), key=lambda s: -s.order
+        )
         for s in statesToExit:
             for h in s.children:
                 if h.kind == "history":
@@ -168,9 +177,11 @@ class Interpreter:
     def enterStates(self, enabledTransitions: list[T]) -> None:
         statesToEnter: list[S] = []
         self.computeEntrySet(enabledTransitions, statesToEnter)
-        # The configuration is a set: what is in it and was not left is not entered a second time.
+        # The configuration is a set: what is in it and was not left is not
+        # entered a second time.
         for s in sorted(
-            (s for s in statesToEnter if s not in self.configuration), key=lambda s: s.order
+            (s for s in statesToEnter if s not in self.configuration),
+            key=lambda s: s.order,
         ):
             self.configuration.append(s)
             self.log.append(("entered", s.id))
@@ -182,21 +193,31 @@ class Interpreter:
                     assert parent is not None
                     grandparent = parent.parent
                     self.internalQueue.append(f"done.{parent.id}")
-                    parallel = grandparent is not None and grandparent.kind == "parallel"
+                    parallel = (
+                        grandparent is not None
+                        and grandparent.kind == "parallel"
+                    )
                     if parallel and all(
-                        self.isInFinalState(c) for c in self.getChildStates(grandparent)
+                        self.isInFinalState(c)
+                        for c in self.getChildStates(grandparent)
                     ):
                         self.internalQueue.append(f"done.{grandparent.id}")
 
-    def computeEntrySet(self, transitions: list[T], statesToEnter: list[S]) -> None:
+    def computeEntrySet(
+        self, transitions: list[T], statesToEnter: list[S]
+    ) -> None:
         for t in transitions:
             for target in t.targets:
-                self.addDescendantStatesToEnter(self.states[target], statesToEnter)
+                self.addDescendantStatesToEnter(
+                    self.states[target], statesToEnter
+                )
             ancestor = self.getTransitionDomain(t)
             for s in self.getEffectiveTargetStates(t):
                 self.addAncestorStatesToEnter(s, ancestor, statesToEnter)
 
-    def addDescendantStatesToEnter(self, state: S, statesToEnter: list[S]) -> None:
+    def addDescendantStatesToEnter(
+        self, state: S, statesToEnter: list[S]
+    ) -> None:
         if state.kind == "history":
             assert state.parent is not None
             targets = self.historyValue.get(state.id) or self._default(state)
@@ -224,7 +245,9 @@ class Interpreter:
                 statesToEnter.append(anc)
             if anc.kind == "parallel":
                 for child in self.getChildStates(anc):
-                    if not any(self.isDescendant(s, child) for s in statesToEnter):
+                    if not any(
+                        self.isDescendant(s, child) for s in statesToEnter
+                    ):
                         self.addDescendantStatesToEnter(child, statesToEnter)
 
     # the small procedures
@@ -269,18 +292,23 @@ class Interpreter:
         return [s for s in found if state2 is None or s is not state2]
 
     def isDescendant(self, state1: S, state2: S | None) -> bool:
-        return state2 is not None and state2 in self.getProperAncestors(state1, None)
+        return state2 is not None and state2 in self.getProperAncestors(
+            state1, None
+        )
 
     def isCompoundState(self, s: S) -> bool:
         return s.kind == "state" and bool(self.getChildStates(s))
 
     def isAtomicState(self, s: S) -> bool:
-        return s.kind == "final" or (s.kind == "state" and not self.getChildStates(s))
+        return s.kind == "final" or (
+            s.kind == "state" and not self.getChildStates(s)
+        )
 
     def isInFinalState(self, s: S) -> bool:
         if self.isCompoundState(s):
             return any(
-                c.kind == "final" and c in self.configuration for c in self.getChildStates(s)
+                c.kind == "final" and c in self.configuration
+                for c in self.getChildStates(s)
             )
         if s.kind == "parallel":
             return all(self.isInFinalState(c) for c in self.getChildStates(s))
@@ -299,5 +327,10 @@ class Interpreter:
         if history.parent.kind == "parallel":
             return self.getChildStates(history.parent)
         first = self.states[self._initial(history.parent)]
-        # The Recommendation wants a default here; ours is the first state where there is none.
-        return [self.getChildStates(history.parent)[0] if first.kind == "history" else first]
+        # The Recommendation wants a default here; ours is the first state where
+        # there is none.
+        return [
+            self.getChildStates(history.parent)[0]
+            if first.kind == "history"
+            else first
+        ]

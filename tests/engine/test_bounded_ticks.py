@@ -1,9 +1,18 @@
-"""No tick runs for ever, whatever a machine is written like; what was cut off is recorded and can
-be read.
+"""No tick runs for ever, whatever a machine is written like; what was cut off
+is recorded and can be read.
 """
 
 from tests.bounded import within
-from tests.small import key, played, project, record, refusals, row, spans, values
+from tests.small import (
+    key,
+    played,
+    project,
+    record,
+    refusals,
+    row,
+    spans,
+    values,
+)
 from umbrant.model.behaviors import Key
 from umbrant.model.staging import Cue, Member, RaiseEvent
 from umbrant.model.values import KeyType
@@ -20,7 +29,9 @@ OVERLAPPING = (
 """Two states that each lead to the other for the same values."""
 
 
-def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_event() -> None:
+def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_event() -> (
+    None
+):
     with within(EACH_S):
         take = played(
             project(
@@ -37,7 +48,9 @@ def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_ev
     assert take.ticks == 6
 
 
-def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_recorded() -> None:
+def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_recorded() -> (
+    None
+):
     take = played(
         project(
             *OVERLAPPING,
@@ -53,7 +66,9 @@ def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_rec
 
 
 def test_machines_in_machines_share_the_budget_of_their_agent() -> None:
-    """Each ring counts up, so that no configuration comes back with the same values."""
+    """Each ring counts up, so that no configuration comes back with the same
+    values.
+    """
     rows = []
     under = None
     for depth in range(3):
@@ -95,7 +110,9 @@ def test_an_event_may_lead_back_to_where_it_came_from_within_one_tick() -> None:
     assert refusals(take, "mm", "machine") == []
 
 
-def test_a_state_that_does_its_work_again_when_it_is_done_goes_round_no_ring() -> None:
+def test_a_state_that_does_its_work_again_when_it_is_done_goes_round_no_ring() -> (
+    None
+):
     take = played(
         project(
             row("mm", "machine"),
@@ -114,7 +131,9 @@ def test_a_state_that_does_its_work_again_when_it_is_done_goes_round_no_ring() -
     assert refusals(take, "mm", "machine") == []
 
 
-def test_a_state_that_is_done_again_at_once_is_taken_up_at_the_next_tick() -> None:
+def test_a_state_that_is_done_again_at_once_is_taken_up_at_the_next_tick() -> (
+    None
+):
     take = played(
         project(
             row("mm", "machine"),
@@ -128,7 +147,9 @@ def test_a_state_that_is_done_again_at_once_is_taken_up_at_the_next_tick() -> No
     assert refusals(take, "mm", "machine") == [(0, 3, "ring")]
 
 
-def test_a_machine_may_count_within_a_tick_as_long_as_something_changes() -> None:
+def test_a_machine_may_count_within_a_tick_as_long_as_something_changes() -> (
+    None
+):
     take = played(
         project(
             row("mm", "machine"),

@@ -1,5 +1,5 @@
-"""The rules of machines, clause by clause, and against the transcribed algorithm on random
-machines.
+"""The rules of machines, clause by clause, and against the transcribed
+algorithm on random machines.
 
 Clauses are those of the SCXML Recommendation of 1 September 2015.
 """
@@ -29,13 +29,17 @@ class Driven:
         self.pairs: list[tuple[S, State]] = []
         self.chart = Chart(self._copy(root))
         for source, state in self.pairs:
-            state.initial = self.byid[source.initial] if source.initial else None
+            state.initial = (
+                self.byid[source.initial] if source.initial else None
+            )
             state.deep = source.deep
             for transition in source.transitions:
                 self.events[transition.id] = transition.event
                 targets = tuple(self.byid[each] for each in transition.targets)
                 state.transitions.append(
-                    Transition(transition.id, state, targets, transition.internal)
+                    Transition(
+                        transition.id, state, targets, transition.internal
+                    )
                 )
         self.inside: list[str] = []
         self.log: list[tuple[str, str]] = []
@@ -51,7 +55,11 @@ class Driven:
 
     @property
     def active(self) -> list[str]:
-        return [state.id for state in self.chart.active if state is not self.chart.root]
+        return [
+            state.id
+            for state in self.chart.active
+            if state is not self.chart.root
+        ]
 
     def begin(self) -> None:
         self._note(self.chart.begin())
@@ -59,7 +67,9 @@ class Driven:
 
     def send(self, event: str) -> None:
         if self.running:
-            self._fire(self.chart.select(lambda each: self.events[each.id] == event))
+            self._fire(
+                self.chart.select(lambda each: self.events[each.id] == event)
+            )
             self.settle()
 
     def settle(self) -> None:
@@ -70,7 +80,9 @@ class Driven:
                 return
             if not taken:
                 done = self.inside.pop(0)
-                taken = self.chart.select(lambda each, event=done: self.events[each.id] == event)  # type: ignore[misc]
+                taken = self.chart.select(
+                    lambda each, event=done: self.events[each.id] == event
+                )  # type: ignore[misc]
             if taken:
                 steps += 1
                 self._fire(taken)
@@ -102,7 +114,13 @@ def s(state_id: str, *children: S, kind: str = "state", **more: Any) -> S:
 
 def t(source: S, event: str | None, target: str | None, **more: Any) -> None:
     source.transitions.append(
-        T(f"{source.id}:{len(source.transitions)}", source, event, target, **more)
+        T(
+            f"{source.id}:{len(source.transitions)}",
+            source,
+            event,
+            target,
+            **more,
+        )
     )
 
 
@@ -122,7 +140,9 @@ def run(root: S, *events: str) -> Driven:
     return driven
 
 
-def test_3_2_without_an_initial_state_the_first_in_document_order_is_entered() -> None:
+def test_3_2_without_an_initial_state_the_first_in_document_order_is_entered() -> (
+    None
+):
     assert run(s("m", s("a"), s("b"))).active == ["a"]
     assert run(s("m", s("a"), s("b"), initial="b")).active == ["b"]
 
@@ -135,7 +155,15 @@ def test_3_3_of_a_compound_state_exactly_one_child_is_active() -> None:
 
 def test_3_4_all_children_of_a_parallel_state_are_active() -> None:
     driven = run(
-        s("m", s("p", s("l", s("l1")), s("r", s("r1"), s("r2"), initial="r2"), kind="parallel"))
+        s(
+            "m",
+            s(
+                "p",
+                s("l", s("l1")),
+                s("r", s("r1"), s("r2"), initial="r2"),
+                kind="parallel",
+            ),
+        )
     )
     assert driven.active == ["p", "l", "l1", "r", "r2"]
 
@@ -148,14 +176,18 @@ def test_3_13_inner_transitions_go_before_outer_ones() -> None:
     assert run(root, "e", "e").active == ["b"]
 
 
-def test_3_13_of_several_in_one_state_the_first_in_document_order_is_taken() -> None:
+def test_3_13_of_several_in_one_state_the_first_in_document_order_is_taken() -> (
+    None
+):
     root = s("m", s("a"), s("b"), s("c"))
     t(find(root, "a"), "e", "b")
     t(find(root, "a"), "e", "c")
     assert run(root, "e").active == ["b"]
 
 
-def test_3_13_states_are_left_innermost_first_and_entered_outermost_first() -> None:
+def test_3_13_states_are_left_innermost_first_and_entered_outermost_first() -> (
+    None
+):
     root = s("m", s("a", s("a1", s("a11"))), s("b", s("b1")))
     t(find(root, "a11"), "e", "b1")
     assert run(root, "e").log[3:] == [
@@ -168,7 +200,9 @@ def test_3_13_states_are_left_innermost_first_and_entered_outermost_first() -> N
     ]
 
 
-def test_3_13_an_external_self_transition_leaves_and_enters_one_without_target_does_not() -> None:
+def test_3_13_an_external_self_transition_leaves_and_enters_one_without_target_does_not() -> (
+    None
+):
     root = s("m", s("a", s("a1"), s("a2")))
     t(find(root, "a1"), "to2", "a2")
     t(find(root, "a"), "again", "a")
@@ -189,11 +223,18 @@ def test_3_13_an_internal_transition_does_not_leave_its_source() -> None:
     assert ("left", "a") not in driven.log
 
 
-def test_3_13_transitions_in_two_regions_are_taken_together_and_conflicts_go_to_the_first() -> None:
+def test_3_13_transitions_in_two_regions_are_taken_together_and_conflicts_go_to_the_first() -> (
+    None
+):
     def chart() -> S:
         return s(
             "m",
-            s("p", s("l", s("l1"), s("l2")), s("r", s("r1"), s("r2")), kind="parallel"),
+            s(
+                "p",
+                s("l", s("l1"), s("l2")),
+                s("r", s("r1"), s("r2")),
+                kind="parallel",
+            ),
             s("out"),
         )
 
@@ -207,14 +248,22 @@ def test_3_13_transitions_in_two_regions_are_taken_together_and_conflicts_go_to_
     assert run(conflict, "e").active == ["p", "l", "l2", "r", "r1"]
 
 
-def test_3_13_a_transition_from_a_descendant_preempts_one_from_further_out() -> None:
-    root = s("m", s("p", s("l", s("l1")), s("r", s("r1"), s("r2")), kind="parallel"), s("out"))
+def test_3_13_a_transition_from_a_descendant_preempts_one_from_further_out() -> (
+    None
+):
+    root = s(
+        "m",
+        s("p", s("l", s("l1")), s("r", s("r1"), s("r2")), kind="parallel"),
+        s("out"),
+    )
     t(find(root, "p"), "e", "out")
     t(find(root, "r1"), "e", "r2")
     assert run(root, "e").active == ["p", "l", "l1", "r", "r2"]
 
 
-def test_3_13_transitions_without_an_event_are_taken_until_none_is_left() -> None:
+def test_3_13_transitions_without_an_event_are_taken_until_none_is_left() -> (
+    None
+):
     root = s("m", s("a"), s("b"), s("c"))
     t(find(root, "a"), "e", "b")
     t(find(root, "b"), None, "c")
@@ -222,7 +271,12 @@ def test_3_13_transitions_without_an_event_are_taken_until_none_is_left() -> Non
 
 
 def test_3_7_a_final_child_means_done_and_at_the_top_the_end() -> None:
-    root = s("m", s("a", s("a1"), s("af", kind="final")), s("b"), s("f", kind="final"))
+    root = s(
+        "m",
+        s("a", s("a1"), s("af", kind="final")),
+        s("b"),
+        s("f", kind="final"),
+    )
     t(find(root, "a1"), "e", "af")
     t(find(root, "a"), "done.a", "b")
     t(find(root, "b"), "e", "f")
@@ -253,16 +307,27 @@ def test_3_7_a_parallel_state_is_done_when_all_of_its_regions_are() -> None:
     assert driven.active == ["b"]
 
 
-def test_3_7_regions_whose_final_states_are_entered_in_one_step_are_done_once() -> None:
-    regions = s("p", s("l", s("lf", kind="final")), s("r", s("rf", kind="final")), kind="parallel")
+def test_3_7_regions_whose_final_states_are_entered_in_one_step_are_done_once() -> (
+    None
+):
+    regions = s(
+        "p",
+        s("l", s("lf", kind="final")),
+        s("r", s("rf", kind="final")),
+        kind="parallel",
+    )
     root = s("m", regions, s("b"))
     t(find(root, "p"), "done.p", None)
     driven = run(root)
-    assert [entry for entry in driven.log if entry[0] == "fired"] == [("fired", "p:0")]
+    assert [entry for entry in driven.log if entry[0] == "fired"] == [
+        ("fired", "p:0")
+    ]
 
 
 def history_chart(*, deep: bool) -> S:
-    inner = s("a", s("a1"), s("a2", s("x"), s("y")), s("h", kind="history", deep=deep))
+    inner = s(
+        "a", s("a1"), s("a2", s("x"), s("y")), s("h", kind="history", deep=deep)
+    )
     root = s("m", inner, s("away"))
     t(find(root, "a1"), "in", "y")
     t(find(root, "a"), "off", "away")
@@ -270,28 +335,51 @@ def history_chart(*, deep: bool) -> S:
     return root
 
 
-def test_3_10_shallow_history_goes_back_to_the_child_and_deep_history_to_the_atomic_state() -> None:
-    assert run(history_chart(deep=False), "in", "off", "back").active == ["a", "a2", "x"]
-    assert run(history_chart(deep=True), "in", "off", "back").active == ["a", "a2", "y"]
+def test_3_10_shallow_history_goes_back_to_the_child_and_deep_history_to_the_atomic_state() -> (
+    None
+):
+    assert run(history_chart(deep=False), "in", "off", "back").active == [
+        "a",
+        "a2",
+        "x",
+    ]
+    assert run(history_chart(deep=True), "in", "off", "back").active == [
+        "a",
+        "a2",
+        "y",
+    ]
 
 
 def test_3_10_a_history_that_remembers_nothing_leads_where_it_is_told() -> None:
-    root = s("m", s("start"), s("a", s("a1"), s("a2"), s("h", kind="history", initial="a2")))
+    root = s(
+        "m",
+        s("start"),
+        s("a", s("a1"), s("a2"), s("h", kind="history", initial="a2")),
+    )
     t(find(root, "start"), "e", "h")
     assert run(root, "e").active == ["a", "a2"]
 
 
-def test_3_10_a_history_led_to_from_around_it_remembers_what_is_left_in_that_very_step() -> None:
+def test_3_10_a_history_led_to_from_around_it_remembers_what_is_left_in_that_very_step() -> (
+    None
+):
     root = s("m", s("a", s("a1"), s("a2"), s("h", kind="history")))
     t(find(root, "a1"), "in", "a2")
     t(find(root, "a"), "again", "h")
     assert run(root, "in", "again").active == ["a", "a2"]
 
 
-def test_3_10_an_internal_transition_to_a_history_around_it_enters_nothing_twice() -> None:
+def test_3_10_an_internal_transition_to_a_history_around_it_enters_nothing_twice() -> (
+    None
+):
     root = s(
         "m",
-        s("p", s("r", s("a"), s("b")), s("h", kind="history", deep=True), kind="parallel"),
+        s(
+            "p",
+            s("r", s("a"), s("b")),
+            s("h", kind="history", deep=True),
+            kind="parallel",
+        ),
         s("away"),
     )
     t(find(root, "p"), "off", "away")
@@ -299,7 +387,11 @@ def test_3_10_an_internal_transition_to_a_history_around_it_enters_nothing_twice
     t(find(root, "r"), "again", "h", internal=True)
     driven = run(root, "off", "back", "again")
     assert driven.active == ["p", "r", "a"]
-    assert driven.log[-3:] == [("left", "a"), ("fired", "r:0"), ("entered", "a")]
+    assert driven.log[-3:] == [
+        ("left", "a"),
+        ("fired", "r:0"),
+        ("entered", "a"),
+    ]
 
 
 EVENTS = ["e", "f", "g"]
@@ -318,19 +410,27 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
             else draw(st.sampled_from(["state", "state", "parallel", "final"]))
         )
         if depth >= 3:
-            kind = "state" if region else draw(st.sampled_from(["state", "final"]))
+            kind = (
+                "state" if region else draw(st.sampled_from(["state", "final"]))
+            )
         state = S(state_id, kind)
         made.append(state)
-        least = {"state": 1 if depth == 0 else 0, "parallel": 1, "final": 0}[kind]
+        least = {"state": 1 if depth == 0 else 0, "parallel": 1, "final": 0}[
+            kind
+        ]
         most = {"state": 3 if depth < 3 else 0, "parallel": 2, "final": 0}[kind]
-        for _ in range(draw(st.integers(least, max(least, most))) if depth < 3 else 0):
+        for _ in range(
+            draw(st.integers(least, max(least, most))) if depth < 3 else 0
+        ):
             child = grow(depth + 1, kind == "parallel")
             child.parent = state
             state.children.append(child)
         if kind == "parallel" and not state.children:
             state.kind = "state"
         if state.children and draw(st.integers(0, 3)) == 0:
-            history = S(f"h{len(made)}", "history", state, deep=draw(st.booleans()))
+            history = S(
+                f"h{len(made)}", "history", state, deep=draw(st.booleans())
+            )
             made.append(history)
             state.children.append(history)
         return state
@@ -339,33 +439,54 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
     for state in made:
         proper = [child for child in state.children if child.kind != "history"]
         if state.kind == "state" and proper and draw(st.booleans()):
-            state.initial = draw(st.sampled_from([child.id for child in state.children]))
+            state.initial = draw(
+                st.sampled_from([child.id for child in state.children])
+            )
     targets = [state.id for state in made if state is not root]
     for state in made:
         if state.kind in ("state", "parallel"):
             for _ in range(draw(st.integers(0, 2))):
-                done = [f"done.{each.id}" for each in made if each.children and each is not root]
+                done = [
+                    f"done.{each.id}"
+                    for each in made
+                    if each.children and each is not root
+                ]
                 event = draw(
                     st.sampled_from(
-                        [*EVENTS, *EVENTS, *done, None] if state is not root else [*EVENTS]
+                        [*EVENTS, *EVENTS, *done, None]
+                        if state is not root
+                        else [*EVENTS]
                     )
                 )
-                target = draw(st.sampled_from([*targets, *targets, None] if event else targets))
+                target = draw(
+                    st.sampled_from(
+                        [*targets, *targets, None] if event else targets
+                    )
+                )
                 others = _in_other_regions(root, target) if target else []
-                also = draw(st.sampled_from([*others, None])) if others else None
+                also = (
+                    draw(st.sampled_from([*others, None])) if others else None
+                )
                 t(state, event, target, internal=draw(st.booleans()), also=also)
     return root
 
 
 def _in_other_regions(root: S, target: str) -> list[str]:
-    """The states that a transition may lead to besides a target: those of the regions beside it."""
+    """The states that a transition may lead to besides a target: those of the
+    regions beside it.
+    """
     region: S | None = find(root, target)
     found: list[str] = []
     while region is not None and region.parent is not None:
         if region.parent.kind == "parallel" and region.kind != "history":
-            others = (each for each in region.parent.children if each is not region)
+            others = (
+                each for each in region.parent.children if each is not region
+            )
             found.extend(
-                inner.id for other in others for inner in _all(other) if other.kind != "history"
+                inner.id
+                for other in others
+                for inner in _all(other)
+                if other.kind != "history"
             )
         region = region.parent
     return found
@@ -373,7 +494,9 @@ def _in_other_regions(root: S, target: str) -> list[str]:
 
 @settings(max_examples=100, deadline=None)
 @given(charts(), st.lists(st.sampled_from(EVENTS), max_size=8))
-def test_random_machines_do_what_the_transcribed_algorithm_does(root: S, events: list[str]) -> None:
+def test_random_machines_do_what_the_transcribed_algorithm_does(
+    root: S, events: list[str]
+) -> None:
     reference = Interpreter(root)
     reference.interpret()
     driven = Driven(root)
@@ -382,7 +505,10 @@ def test_random_machines_do_what_the_transcribed_algorithm_does(root: S, events:
         reference.send(event)
         driven.send(event)
         assert driven.active == [
-            each.id for each in sorted(reference.configuration, key=lambda each: each.order)
+            each.id
+            for each in sorted(
+                reference.configuration, key=lambda each: each.order
+            )
         ]
         assert driven.running == reference.running
     assert driven.log == reference.log

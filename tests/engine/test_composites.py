@@ -22,10 +22,14 @@ def test_a_selector_tries_its_children_in_order_until_one_succeeds() -> None:
     assert spans(take, "top") == [(0, 2, "success")]
 
 
-def test_a_selector_fails_when_all_children_have_failed_and_begins_again_at_the_next_tick() -> None:
+def test_a_selector_fails_when_all_children_have_failed_and_begins_again_at_the_next_tick() -> (
+    None
+):
     take = played(
         project(
-            row("top", "selector"), row("r1", "last", "top", ticks=0, success=False), seconds=0.2
+            row("top", "selector"),
+            row("r1", "last", "top", ticks=0, success=False),
+            seconds=0.2,
         )
     )
     assert spans(take, "top") == [(0, 0, "failure"), (1, 1, "failure")]
@@ -60,7 +64,9 @@ def test_a_sequence_fails_with_its_first_failing_child_and_names_it() -> None:
     assert spans(take, "r2") == []
 
 
-def test_a_running_child_is_resumed_without_asking_the_earlier_ones_again() -> None:
+def test_a_running_child_is_resumed_without_asking_the_earlier_ones_again() -> (
+    None
+):
     take = played(
         project(
             row("top", "selector"),
@@ -73,7 +79,9 @@ def test_a_running_child_is_resumed_without_asking_the_earlier_ones_again() -> N
     assert spans(take, "r2") == [(0, None, None)]
 
 
-def test_restart_makes_a_selector_start_from_its_first_child_at_each_tick() -> None:
+def test_restart_makes_a_selector_start_from_its_first_child_at_each_tick() -> (
+    None
+):
     take = played(
         project(
             row("top", "selector", resumes_at="the first"),
@@ -103,7 +111,13 @@ def test_what_a_guard_does_follows_from_its_watch(
     take = played(
         project(
             row("top", "selector"),
-            row("r1", "last", "top", guard=("between(0.3, 0.6)", watch), ticks=30),
+            row(
+                "r1",
+                "last",
+                "top",
+                guard=("between(0.3, 0.6)", watch),
+                ticks=30,
+            ),
             row("r2", "last", "top", ticks=50),
             seconds=1.0,
         )
@@ -112,7 +126,9 @@ def test_what_a_guard_does_follows_from_its_watch(
         assert spans(take, "r1") == []
         assert spans(take, "r2") == [(0, None, None)]
         return
-    assert spans(take, "r1")[0] == ((3, 6, "stopped") if stopped else (3, None, None))
+    assert spans(take, "r1")[0] == (
+        (3, 6, "stopped") if stopped else (3, None, None)
+    )
     assert spans(take, "r2")[0] == (0, 3, "stopped")
     if stopped:
         assert record(take, "r1").spans[0].cause.kind == "guard_ended"
@@ -124,17 +140,24 @@ def test_a_guard_that_watches_while_running_stops_its_row(watch: Watch) -> None:
     take = played(
         project(
             row("top", "selector"),
-            row("r1", "last", "top", guard=("between(0, 0.4)", watch), ticks=30),
+            row(
+                "r1", "last", "top", guard=("between(0, 0.4)", watch), ticks=30
+            ),
             row("r2", "last", "top", ticks=50),
             seconds=1.0,
         )
     )
-    ends = {Watch.WHILE_RUNNING: (0, 4, "stopped"), Watch.THROUGHOUT: (0, 4, "stopped")}
+    ends = {
+        Watch.WHILE_RUNNING: (0, 4, "stopped"),
+        Watch.THROUGHOUT: (0, 4, "stopped"),
+    }
     assert spans(take, "r1") == [ends.get(watch, (0, None, None))]
 
 
 def test_a_take_over_needs_the_guard_to_turn_to_yes() -> None:
-    """A row that failed with its guard still yes does not interrupt the later row at every tick."""
+    """A row that failed with its guard still yes does not interrupt the later
+    row at every tick.
+    """
     take = played(
         project(
             row("top", "selector"),

@@ -1,5 +1,5 @@
-"""Events that are raised inside a machine, clause by clause of the SCXML Recommendation of
-1 September 2015, and where they go beyond it.
+"""Events that are raised inside a machine, clause by clause of the SCXML
+Recommendation of 1 September 2015, and where they go beyond it.
 """
 
 import pytest
@@ -32,10 +32,16 @@ COUNTS = {"key": KeyRef(key="n"), "amount": 1.0}
 
 def made(*rows: Row, **more: object) -> Project:
     cast, behaviors = (LISTENER,), (LISTENS,)
-    found = project(*rows, keys=(NUMBER,), cast=cast, behaviors=behaviors, **more)  # type: ignore[arg-type]
+    found = project(
+        *rows, keys=(NUMBER,), cast=cast, behaviors=behaviors, **more
+    )  # type: ignore[arg-type]
     names = ("bell", "bell.low", "gong")
     return found.model_copy(
-        update={"event_list": EventList(events=tuple(Event(name=each) for each in names))}
+        update={
+            "event_list": EventList(
+                events=tuple(Event(name=each) for each in names)
+            )
+        }
     )
 
 
@@ -50,7 +56,9 @@ def bell(under: str, **args: object) -> Row:
 
 
 def rings(*more: Row, **args: object) -> tuple[Row, ...]:
-    """A state that raises a bell at its first tick, and one that the bell leads to."""
+    """A state that raises a bell at its first tick, and one that the bell leads
+    to.
+    """
     return (
         row("aa", "state", "mm"),
         bell("aa", **args),
@@ -75,11 +83,16 @@ def test_others_receive_it_at_their_next_tick() -> None:
 
 
 def test_no_machine_receives_it_twice() -> None:
-    back = (row("t2", "on_event", "bb", event="bell", to="cc"), row("cc", "state", "mm"))
+    back = (
+        row("t2", "on_event", "bb", event="bell", to="cc"),
+        row("cc", "state", "mm"),
+    )
     assert spans(machine(*rings(*back)), "cc") == []
 
 
-def test_the_innermost_machine_handles_it_and_the_one_around_it_at_the_next_tick() -> None:
+def test_the_innermost_machine_handles_it_and_the_one_around_it_at_the_next_tick() -> (
+    None
+):
     take = machine(
         row("oo", "state", "mm"),
         row("o1", "on_event", "oo", event="bell", to="ou"),
@@ -101,14 +114,18 @@ def test_one_that_is_internal_stays_inside() -> None:
     assert received(take, "a") == [(0, "bell", "a")]
 
 
-def test_outside_of_a_machine_one_that_is_internal_is_for_the_agent_itself() -> None:
+def test_outside_of_a_machine_one_that_is_internal_is_for_the_agent_itself() -> (
+    None
+):
     rows = (row("top", "sequence"), bell("top", kind="internal"))
     take = played(made(*rows, row("ww", "wait", "top", duration=9.0)))
     assert received(take, "a") == [(1, "bell", "a")]
     assert received(take, "other") == []
 
 
-def test_what_is_raised_as_a_machine_ends_is_for_the_machine_around_it() -> None:
+def test_what_is_raised_as_a_machine_ends_is_for_the_machine_around_it() -> (
+    None
+):
     take = machine(
         row("oo", "state", "mm"),
         row("o1", "on_event", "oo", event="bell", to="ou"),
@@ -135,7 +152,9 @@ def test_with_an_addressee_or_a_delay_it_is_no_internal_one() -> None:
     assert spans(machine(*rows), "t1") == [(1, 1, "success")]
 
 
-def test_3_13_transitions_that_ask_a_condition_come_before_internal_events() -> None:
+def test_3_13_transitions_that_ask_a_condition_come_before_internal_events() -> (
+    None
+):
     take = machine(
         row("aa", "state", "mm"),
         row("oe", "on_enter", "aa"),
@@ -148,10 +167,14 @@ def test_3_13_transitions_that_ask_a_condition_come_before_internal_events() -> 
         row("dd", "state", "mm"),
     )
     assert spans(take, "bb") == []
-    assert spans(take, "dd") == [(0, None, None)], "the event waits for the state that comes next"
+    assert spans(take, "dd") == [(0, None, None)], (
+        "the event waits for the state that comes next"
+    )
 
 
-def test_internal_events_are_handled_in_the_order_in_which_they_were_raised() -> None:
+def test_internal_events_are_handled_in_the_order_in_which_they_were_raised() -> (
+    None
+):
     take = machine(
         row("aa", "state", "mm"),
         row("r1", "raise_event", "aa", event="gong"),
@@ -177,43 +200,67 @@ def test_what_a_transition_raises_is_handled_within_the_tick() -> None:
     assert spans(take, "cc") == [(2, None, None)]
 
 
-def test_a_ring_of_internal_events_is_cut_and_goes_on_at_the_next_tick() -> None:
-    def turn(name: str, other: str, event: str, to_raise: str) -> tuple[Row, ...]:
+def test_a_ring_of_internal_events_is_cut_and_goes_on_at_the_next_tick() -> (
+    None
+):
+    def turn(
+        name: str, other: str, event: str, to_raise: str
+    ) -> tuple[Row, ...]:
         return (
             row(name, "state", "mm"),
             row(f"t{name}", "on_event", name, event=event, to=other),
             row(f"r{name}", "raise_event", f"t{name}", event=to_raise),
         )
 
-    first = (row("oe", "on_enter", "aa"), row("r0", "raise_event", "oe", event="bell"))
-    take = machine(*turn("aa", "bb", "bell", "gong"), *first, *turn("bb", "aa", "gong", "bell"))
+    first = (
+        row("oe", "on_enter", "aa"),
+        row("r0", "raise_event", "oe", event="bell"),
+    )
+    take = machine(
+        *turn("aa", "bb", "bell", "gong"),
+        *first,
+        *turn("bb", "aa", "gong", "bell"),
+    )
     assert take.ticks == 20
     cut = take.agents["a"].row("mm").refusals[CUT_OFF]
     assert {each.cause.kind for each in cut} == {"ring"}
 
 
 @pytest.mark.parametrize("event", ["*", "bell", "bell.*", "bell.low"])
-def test_3_12_1_a_descriptor_matches_by_its_dots_and_a_star_matches_all(event: str) -> None:
+def test_3_12_1_a_descriptor_matches_by_its_dots_and_a_star_matches_all(
+    event: str,
+) -> None:
     rows = (
         row("aa", "state", "mm"),
         row("t1", "on_event", "aa", event=event, to="bb"),
         row("bb", "state", "mm"),
     )
     rung = made(
-        row("mm", "machine"), *rows, cues=(Cue(at_s=0.5, does=RaiseEvent(raises="bell.low")),)
+        row("mm", "machine"),
+        *rows,
+        cues=(Cue(at_s=0.5, does=RaiseEvent(raises="bell.low")),),
     )
     assert validate(rung, CATALOG) == []
     assert spans(played(rung), "t1") == [(5, 5, "success")]
 
 
 @pytest.mark.parametrize("event", ["gong", "gong.*", "bell.high"])
-def test_3_12_1_a_descriptor_of_another_event_does_not_match(event: str) -> None:
-    rows = (row("aa", "state", "mm"), row("t1", "on_event", "aa", event=event, to="aa"))
-    take = machine(*rows, cues=(Cue(at_s=0.5, does=RaiseEvent(raises="bell.low")),))
+def test_3_12_1_a_descriptor_of_another_event_does_not_match(
+    event: str,
+) -> None:
+    rows = (
+        row("aa", "state", "mm"),
+        row("t1", "on_event", "aa", event=event, to="aa"),
+    )
+    take = machine(
+        *rows, cues=(Cue(at_s=0.5, does=RaiseEvent(raises="bell.low")),)
+    )
     assert spans(take, "t1") == []
 
 
-def test_3_7_1_that_a_state_is_done_is_an_event_that_any_transition_may_wait_for() -> None:
+def test_3_7_1_that_a_state_is_done_is_an_event_that_any_transition_may_wait_for() -> (
+    None
+):
     take_rows = (
         row("pp", "regions", "mm"),
         row("l0", "state", "pp"),
@@ -243,7 +290,9 @@ def test_3_10_a_state_may_begin_in_its_history() -> None:
     )
     take = machine(*rows)
     assert spans(take, "a1") == [(0, 2, "stopped")]
-    assert [each[0] for each in spans(take, "a2")] == [2, 8], "it goes back to where it was"
+    assert [each[0] for each in spans(take, "a2")] == [2, 8], (
+        "it goes back to where it was"
+    )
 
 
 def test_3_5_a_transition_may_lead_to_states_of_several_regions() -> None:
@@ -263,8 +312,13 @@ def test_3_5_a_transition_may_lead_to_states_of_several_regions() -> None:
     active = ("pp", "l0", "l2", "r0", "r2")
     assert [spans(take, each) for each in active] == [[(3, None, None)]] * 5
     assert spans(take, "l1") == spans(take, "r1") == []
-    wrong = [each.model_copy(update={"args": {**each.args, "also": "l1"}}) for each in rows[1:2]]
-    (problem,) = validate(made(row("mm", "machine"), rows[0], *wrong, *rows[2:]), CATALOG)
+    wrong = [
+        each.model_copy(update={"args": {**each.args, "also": "l1"}})
+        for each in rows[1:2]
+    ]
+    (problem,) = validate(
+        made(row("mm", "machine"), rows[0], *wrong, *rows[2:]), CATALOG
+    )
     assert "not in regions beside each other" in str(problem)
 
 
@@ -276,7 +330,12 @@ def test_5_9_1_whether_a_state_is_active_can_be_asked() -> None:
             row("aa", "state", "mm"),
             row("t1", "after", "aa", time=0.4, to="bb"),
             row("bb", "state", "mm", name="Alert"),
-            row("ss", "selector", "top", decorators=[("repeat_until", {"result": "success"})]),
+            row(
+                "ss",
+                "selector",
+                "top",
+                decorators=[("repeat_until", {"result": "success"})],
+            ),
             row("cc", "count", "ss", guard='in_state("Alert")', **COUNTS),
         )
     )

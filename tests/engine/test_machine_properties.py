@@ -1,4 +1,6 @@
-"""Machines of live rows, with their conditions and events, against the transcribed algorithm."""
+"""Machines of live rows, with their conditions and events, against the
+transcribed algorithm.
+"""
 
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
@@ -16,12 +18,17 @@ from umbrant.model.behaviors import Row
 from umbrant.stage.world import StageWorld
 
 TICKS = 9
-KINDS = {"state": "state", "parallel": "regions", "final": "final", "history": "history"}
+KINDS = {
+    "state": "state",
+    "parallel": "regions",
+    "final": "final",
+    "history": "history",
+}
 
 
 class Steps(ByRow):
-    """Notes what a machine leaves, fires and enters, and that every row is entered and left in
-    turn.
+    """Notes what a machine leaves, fires and enters, and that every row is
+    entered and left in turn.
     """
 
     def __init__(self) -> None:
@@ -34,14 +41,18 @@ class Steps(ByRow):
         if row_id.startswith("s"):
             self.log.append(("fired" if "t" in row_id else "entered", row_id))
 
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
+    def left(
+        self, row_id: str, status: Status | None, cause: Cause | None
+    ) -> None:
         self.active.remove(row_id)
         if row_id.startswith("s") and "t" not in row_id:
             self.log.append(("left", row_id))
 
 
 def rows_of(root: S) -> list[Row]:
-    """The rows of a chart. In each state that holds none there is a row that runs for ever."""
+    """The rows of a chart. In each state that holds none there is a row that
+    runs for ever.
+    """
     rows = [row("s0", "machine", initial=root.initial or "")]
 
     def grow(state: S) -> None:
@@ -50,7 +61,9 @@ def rows_of(root: S) -> list[Row]:
             rows.append(row(f"x{state.id}", "last", state.id, ticks=1000.0))
         for child in state.children:
             args: dict[str, object] = (
-                {"initial": child.initial} if child.kind == "state" and child.initial else {}
+                {"initial": child.initial}
+                if child.kind == "state" and child.initial
+                else {}
             )
             if child.kind == "history":
                 args = {"depth": "deep" if child.deep else "shallow"}
@@ -85,7 +98,10 @@ def row_of(transition: T) -> Row:
 
 
 def transitions(state: S) -> list[T]:
-    return [*state.transitions, *(each for child in state.children for each in transitions(child))]
+    return [
+        *state.transitions,
+        *(each for child in state.children for each in transitions(child)),
+    ]
 
 
 @settings(max_examples=60, deadline=None)
@@ -99,7 +115,11 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
         else:
             each.cond = data.draw(st.sampled_from(["", *GUARDS]))
     heard = data.draw(
-        st.lists(st.lists(st.sampled_from(EVENTS), max_size=2), min_size=TICKS, max_size=TICKS)
+        st.lists(
+            st.lists(st.sampled_from(EVENTS), max_size=2),
+            min_size=TICKS,
+            max_size=TICKS,
+        )
     )
     made, steps, reference = project(*rows_of(root)), Steps(), Interpreter(root)
     scenario = made.scenarios[0]
@@ -107,7 +127,9 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
     common = CastContext(made, CATALOG, 1)
     runner = Runner(common, scenario.cast[0], world, steps)
     for tick in range(TICKS):
-        reference.conditionMatch = lambda each, now=tick: not each.cond or HOLDS[each.cond](now)  # type: ignore[misc]
+        reference.conditionMatch = lambda each, now=tick: (
+            not each.cond or HOLDS[each.cond](now)
+        )  # type: ignore[misc]
         most = [reference.interpret() if tick == 0 else reference.macrostep()]
         most.extend(reference.send(event) for event in heard[tick])
         assume(sum(most) < MOST)
@@ -117,7 +139,10 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
         common.begin(world.now_s)
         runner.tick()
         world.finish()
-        assert steps.log == [(what, row_id.replace(":", "t")) for what, row_id in ended(reference)]
+        assert steps.log == [
+            (what, row_id.replace(":", "t"))
+            for what, row_id in ended(reference)
+        ]
         if not reference.running:
             break
         active = {state.id for state in reference.configuration}
@@ -130,8 +155,8 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
 
 
 def ended(reference: Interpreter) -> list[tuple[str, str]]:
-    """What the reference has done. At the end our machine leaves what is active; the algorithm does
-    so afterwards.
+    """What the reference has done. At the end our machine leaves what is
+    active; the algorithm does so afterwards.
     """
     total = [("entered", "s0"), *reference.log]
     if reference.running:

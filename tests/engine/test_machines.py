@@ -2,7 +2,17 @@
 
 import pytest
 
-from tests.small import key, played, project, received, record, refusals, row, spans, values
+from tests.small import (
+    key,
+    played,
+    project,
+    received,
+    record,
+    refusals,
+    row,
+    spans,
+    values,
+)
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.staging import Cue, RaiseEvent
 from umbrant.model.values import KeyType, Spread
@@ -16,7 +26,9 @@ def machine(*rows: Row, **more: object) -> Take:
     return played(project(row("mm", "machine"), *rows, keys=(N,), **more))  # type: ignore[arg-type]
 
 
-def test_it_begins_in_the_first_state_and_an_after_leads_on_when_its_time_is_up() -> None:
+def test_it_begins_in_the_first_state_and_an_after_leads_on_when_its_time_is_up() -> (
+    None
+):
     take = machine(
         row("aa", "state", "mm"),
         row("t1", "after", "aa", time=0.5, to="bb"),
@@ -40,7 +52,9 @@ def test_a_when_is_asked_at_every_tick_and_fires_as_soon_as_it_holds() -> None:
     assert record(take, "t1").found_at("", 0, 3).left == 0.3  # type: ignore[union-attr, operator]
 
 
-def test_the_rows_of_a_state_run_while_it_is_active_and_being_done_can_lead_on() -> None:
+def test_the_rows_of_a_state_run_while_it_is_active_and_being_done_can_lead_on() -> (
+    None
+):
     take = machine(
         row("aa", "state", "mm"),
         row("x1", "last", "aa", ticks=2),
@@ -52,7 +66,9 @@ def test_the_rows_of_a_state_run_while_it_is_active_and_being_done_can_lead_on()
     assert spans(take, "x1") == [(0, 2, "success")]
     assert spans(take, "x2") == [(2, 3, "success")]
     assert spans(take, "aa") == [(0, 3, "success")]
-    assert spans(take, "y1") == [(3, None, None)], "the next state's rows run in the same tick"
+    assert spans(take, "y1") == [(3, None, None)], (
+        "the next state's rows run in the same tick"
+    )
 
 
 def test_on_done_may_listen_for_one_way_of_ending_only() -> None:
@@ -70,7 +86,9 @@ def test_on_done_may_listen_for_one_way_of_ending_only() -> None:
     assert refusals(take, "t1") == [(1, 1, "done_otherwise")]
 
 
-def test_hooks_and_the_rows_of_a_transition_are_done_in_the_order_of_the_standard() -> None:
+def test_hooks_and_the_rows_of_a_transition_are_done_in_the_order_of_the_standard() -> (
+    None
+):
     take = machine(
         row("aa", "state", "mm"),
         row("in", "on_enter", "aa"),
@@ -157,14 +175,24 @@ def test_a_state_that_must_finish_holds_back_what_would_leave_it() -> None:
         seconds=0.9,
     )
     assert refusals(take, "t0")[:2] == [(0, 1, "guard"), (2, 6, "must_finish")]
-    assert spans(take, "bb")[0][0] == 6, "once its rows are done it is asked again in the same tick"
+    assert spans(take, "bb")[0][0] == 6, (
+        "once its rows are done it is asked again in the same tick"
+    )
 
 
-def test_states_inside_a_tree_inside_a_machine_are_left_when_the_outer_row_is() -> None:
+def test_states_inside_a_tree_inside_a_machine_are_left_when_the_outer_row_is() -> (
+    None
+):
     take = played(
         project(
             row("sel", "selector"),
-            row("esc", "wait", "sel", duration=5.0, guard=("between(0.5, 0.7)", "take over")),
+            row(
+                "esc",
+                "wait",
+                "sel",
+                duration=5.0,
+                guard=("between(0.5, 0.7)", "take over"),
+            ),
             row("mm", "machine", "sel"),
             row("aa", "state", "mm"),
             row("out", "on_leave", "aa"),
@@ -184,12 +212,16 @@ def test_states_inside_a_tree_inside_a_machine_are_left_when_the_outer_row_is() 
 def test_an_after_with_a_spread_is_drawn_anew_at_each_entry() -> None:
     take = machine(
         row("aa", "state", "mm"),
-        row("t1", "after", "aa", time=Spread(mean=0.5, half_width=0.3), to="bb"),
+        row(
+            "t1", "after", "aa", time=Spread(mean=0.5, half_width=0.3), to="bb"
+        ),
         row("bb", "state", "mm"),
         row("t2", "after", "bb", time=0.1, to="aa"),
         seconds=20.0,
     )
-    lengths = {end - start for start, end, _ in spans(take, "aa") if end is not None}
+    lengths = {
+        end - start for start, end, _ in spans(take, "aa") if end is not None
+    }
     assert len(lengths) >= 4
     assert min(lengths) >= 2
     assert max(lengths) <= 9
@@ -208,7 +240,9 @@ def test_a_loop_without_time_is_cut_off_and_told_of() -> None:
 
 def test_a_hook_that_takes_time_is_stopped_with_the_reason() -> None:
     take = machine(
-        row("aa", "state", "mm"), row("in", "on_enter", "aa"), row("i1", "wait", "in", duration=3.0)
+        row("aa", "state", "mm"),
+        row("in", "on_enter", "aa"),
+        row("i1", "wait", "in", duration=3.0),
     )
     assert record(take, "in").spans[0].cause.kind == "takes_time"  # type: ignore[union-attr]
     assert spans(take, "i1") == [(0, 0, "stopped")]
@@ -233,7 +267,9 @@ def test_upkeep_of_a_state_is_done_while_it_is_active() -> None:
     assert [tick for tick, value in values(take, "n") if value] == [0, 5, 10]
 
 
-@pytest.mark.parametrize(("depth", "inner"), [("deep", "s112"), ("shallow", "s111")])
+@pytest.mark.parametrize(
+    ("depth", "inner"), [("deep", "s112"), ("shallow", "s111")]
+)
 def test_history_goes_back_as_deep_as_it_says(depth: str, inner: str) -> None:
     take = played(
         project(
@@ -250,5 +286,9 @@ def test_history_goes_back_as_deep_as_it_says(depth: str, inner: str) -> None:
             seconds=1.0,
         )
     )
-    again = [name for name in ("s111", "s112") if any(span[0] >= 6 for span in spans(take, name))]
+    again = [
+        name
+        for name in ("s111", "s112")
+        if any(span[0] >= 6 for span in spans(take, name))
+    ]
     assert again == [inner]

@@ -1,10 +1,22 @@
-"""Random selectors, parallels, used behaviors, and the decorators that count, hold and weigh."""
+"""Random selectors, parallels, used behaviors, and the decorators that count,
+hold and weigh.
+"""
 
 from itertools import pairwise
 
 import pytest
 
-from tests.small import gauges, key, played, project, record, refusals, row, spans, values
+from tests.small import (
+    gauges,
+    key,
+    played,
+    project,
+    record,
+    refusals,
+    row,
+    spans,
+    values,
+)
 from umbrant.model.behaviors import Behavior, Blackboard, Key, Override, Sharing
 from umbrant.model.staging import Member
 from umbrant.model.values import KeyType, Spread
@@ -12,13 +24,27 @@ from umbrant.model.values import KeyType, Spread
 N = Key(name="n", type=KeyType.NUMBER, default=0.0)
 
 
-def test_a_random_selector_tries_its_children_by_weight_until_one_succeeds() -> None:
+def test_a_random_selector_tries_its_children_by_weight_until_one_succeeds() -> (
+    None
+):
     take = played(
         project(
             row("rr", "random_selector"),
-            row("aa", "last", "rr", ticks=0, decorators=[("weight", {"weight": 3.0})]),
+            row(
+                "aa",
+                "last",
+                "rr",
+                ticks=0,
+                decorators=[("weight", {"weight": 3.0})],
+            ),
             row("bb", "last", "rr", ticks=0),
-            row("cc", "last", "rr", ticks=0, decorators=[("weight", {"weight": 0.0})]),
+            row(
+                "cc",
+                "last",
+                "rr",
+                ticks=0,
+                decorators=[("weight", {"weight": 0.0})],
+            ),
             seconds=60.0,
         )
     )
@@ -28,7 +54,9 @@ def test_a_random_selector_tries_its_children_by_weight_until_one_succeeds() -> 
     assert counts["aa"] / 600 == pytest.approx(0.75, abs=0.06)
 
 
-def test_a_random_selector_tries_another_child_when_one_fails_by_weights_from_keys() -> None:
+def test_a_random_selector_tries_another_child_when_one_fails_by_weights_from_keys() -> (
+    None
+):
     take = played(
         project(
             row("rr", "random_selector"),
@@ -73,7 +101,10 @@ def test_a_parallel_ends_with_enough_successes_or_failures(
         )
     )
     assert spans(take, "pp")[0] == ended
-    assert all(span[1] is not None and span[1] <= ended[1] for span in spans(take, "cc")[:1])
+    assert all(
+        span[1] is not None and span[1] <= ended[1]
+        for span in spans(take, "cc")[:1]
+    )
 
 
 def test_a_parallel_whose_children_all_succeed_succeeds_with_the_last() -> None:
@@ -86,7 +117,9 @@ def test_a_parallel_whose_children_all_succeed_succeeds_with_the_last() -> None:
         )
     )
     assert spans(take, "pp") == [(0, 3, "success")]
-    assert spans(take, "aa") == [(0, 1, "success")], "one that has ended waits for the others"
+    assert spans(take, "aa") == [(0, 1, "success")], (
+        "one that has ended waits for the others"
+    )
 
 
 def test_of_a_parallels_children_no_more_run_at_once_than_it_says() -> None:
@@ -101,14 +134,18 @@ def test_of_a_parallels_children_no_more_run_at_once_than_it_says() -> None:
     )
     assert spans(take, "aa")[0] == (0, 2, "success")
     assert refusals(take, "bb")[:2] == [(0, 1, "in_turn"), (2, 2, "guard")]
-    assert spans(take, "pp")[0] == (0, 2, "failure"), "a refused child has failed"
+    assert spans(take, "pp")[0] == (0, 2, "failure"), (
+        "a refused child has failed"
+    )
     waits = record(take, "cc").refusals[""][0].cause
     assert "".join(text for _, text in waits.parts()) == (
         "it waits its turn: no more than 1 may run at once"
     )
 
 
-def test_a_child_that_waits_its_turn_begins_as_soon_as_another_has_ended() -> None:
+def test_a_child_that_waits_its_turn_begins_as_soon_as_another_has_ended() -> (
+    None
+):
     take = played(
         project(
             row("pp", "parallel", at_once=2.0),
@@ -139,7 +176,10 @@ def test_who_leads_ends_it_and_those_who_accompany_are_begun_again() -> None:
             )
         )
 
-    assert spans(take("again and again"), "bb") == [(0, 1, "success"), (2, 3, "success")]  # type: ignore[arg-type]
+    assert spans(take("again and again"), "bb") == [
+        (0, 1, "success"),
+        (2, 3, "success"),
+    ]  # type: ignore[arg-type]
     assert spans(take("once"), "bb") == [(0, 1, "success")]  # type: ignore[arg-type]
 
 
@@ -169,7 +209,9 @@ def test_hold_keeps_a_result_for_a_while() -> None:
     take = played(
         project(
             row("ss", "selector"),
-            row("qq", "sequence", "ss", decorators=[("hold", {"duration": 0.5})]),
+            row(
+                "qq", "sequence", "ss", decorators=[("hold", {"duration": 0.5})]
+            ),
             row("nn", "count", "qq", key=key("n"), amount=1),
             row("ff", "last", "qq", ticks=0, success=False),
             row("bb", "last", "ss", ticks=0),
@@ -184,7 +226,11 @@ def test_hold_keeps_a_result_for_a_while() -> None:
 def test_repeat_until_ends_with_success_once_the_result_has_come() -> None:
     take = played(
         project(
-            row("ss", "sequence", decorators=[("repeat_until", {"result": "failure"})]),
+            row(
+                "ss",
+                "sequence",
+                decorators=[("repeat_until", {"result": "failure"})],
+            ),
             row("nn", "count", "ss", key=key("n"), amount=1),
             row("cc", "check", "ss", when="n < 4"),
             keys=(N,),
@@ -192,7 +238,9 @@ def test_repeat_until_ends_with_success_once_the_result_has_come() -> None:
         )
     )
     assert spans(take, "ss")[0] == (0, 3, "success")
-    assert gauges(take, "ss", "decorator 0")[:4] == [(tick, tick + 1.0, None) for tick in range(4)]
+    assert gauges(take, "ss", "decorator 0")[:4] == [
+        (tick, tick + 1.0, None) for tick in range(4)
+    ]
 
 
 def test_a_cooldown_may_begin_cooling_and_may_be_drawn() -> None:
@@ -205,7 +253,13 @@ def test_a_cooldown_may_begin_cooling_and_may_be_drawn() -> None:
                 "ss",
                 ticks=0,
                 decorators=[
-                    ("cooldown", {"duration": Spread(mean=0.5, half_width=0.3), "first": "cooling"})
+                    (
+                        "cooldown",
+                        {
+                            "duration": Spread(mean=0.5, half_width=0.3),
+                            "first": "cooling",
+                        },
+                    )
                 ],
             ),
             row("bb", "last", "ss", ticks=0),
@@ -220,11 +274,19 @@ def test_a_cooldown_may_begin_cooling_and_may_be_drawn() -> None:
     assert len(gaps) > 2
 
 
-def test_a_chance_taken_from_a_key_is_told_with_its_roll_and_its_bound() -> None:
+def test_a_chance_taken_from_a_key_is_told_with_its_roll_and_its_bound() -> (
+    None
+):
     take = played(
         project(
             row("ss", "selector"),
-            row("aa", "last", "ss", ticks=0, decorators=[("chance", {"share": key("n")})]),
+            row(
+                "aa",
+                "last",
+                "ss",
+                ticks=0,
+                decorators=[("chance", {"share": key("n")})],
+            ),
             row("bb", "last", "ss", ticks=0),
             keys=(N,),
             start_keys={"n": 0.25},
@@ -232,7 +294,9 @@ def test_a_chance_taken_from_a_key_is_told_with_its_roll_and_its_bound() -> None
         )
     )
     assert len(spans(take, "aa")) / 400 == pytest.approx(0.25, abs=0.07)
-    assert {bound for _, _, bound in gauges(take, "aa", "decorator 0")} == {0.25}
+    assert {bound for _, _, bound in gauges(take, "aa", "decorator 0")} == {
+        0.25
+    }
 
 
 def test_a_number_bound_to_a_key_that_is_not_set_keeps_its_row_from_running_and_says_which() -> (
@@ -242,8 +306,20 @@ def test_a_number_bound_to_a_key_that_is_not_set_keeps_its_row_from_running_and_
     take = played(
         project(
             row("ss", "selector"),
-            row("aa", "last", "ss", ticks=0, decorators=[("chance", {"share": key("u")})]),
-            row("bb", "last", "ss", ticks=0, decorators=[("repeat", {"times": key("u")})]),
+            row(
+                "aa",
+                "last",
+                "ss",
+                ticks=0,
+                decorators=[("chance", {"share": key("u")})],
+            ),
+            row(
+                "bb",
+                "last",
+                "ss",
+                ticks=0,
+                decorators=[("repeat", {"times": key("u")})],
+            ),
             row("cc", "parallel", "ss", successes=key("u")),
             row("dd", "last", "cc", ticks=3),
             keys=(unset,),
@@ -255,7 +331,9 @@ def test_a_number_bound_to_a_key_that_is_not_set_keeps_its_row_from_running_and_
         cause = record(take, row_id).spans[0].cause
         assert cause is not None
         assert cause.kind == "not_set"
-    assert spans(take, "dd") == [(0, 0, "stopped")], "what had begun inside is stopped"
+    assert spans(take, "dd") == [(0, 0, "stopped")], (
+        "what had begun inside is stopped"
+    )
 
 
 INNER = Behavior(
@@ -281,7 +359,12 @@ INNER_KEYS = Blackboard(
 def test_a_used_behavior_runs_inside_with_its_keys_bound() -> None:
     take = played(
         project(
-            row("us", "use_behavior", behavior="inner", binds={"total": key("n"), "step": 5.0}),
+            row(
+                "us",
+                "use_behavior",
+                behavior="inner",
+                binds={"total": key("n"), "step": 5.0},
+            ),
             keys=(N,),
             behaviors=(INNER,),
             blackboards=(INNER_KEYS,),
@@ -299,7 +382,13 @@ def test_used_twice_a_behavior_has_its_own_keys_each_time() -> None:
         project(
             row("ss", "sequence"),
             row("u1", "use_behavior", "ss", behavior="inner"),
-            row("u2", "use_behavior", "ss", behavior="inner", binds={"step": 3.0}),
+            row(
+                "u2",
+                "use_behavior",
+                "ss",
+                behavior="inner",
+                binds={"step": 3.0},
+            ),
             behaviors=(INNER,),
             blackboards=(INNER_KEYS,),
             seconds=0.3,
@@ -324,7 +413,10 @@ def test_a_variant_follows_its_original_but_for_its_overrides() -> None:
         overrides=(
             Override(row="aa", args={"ticks": 5.0}),
             Override(row="bb", muted=True),
-            Override(row="cc", instead=(row("cc", "last", ticks=1), row("zz", "last", "cc"))),
+            Override(
+                row="cc",
+                instead=(row("cc", "last", ticks=1), row("zz", "last", "cc")),
+            ),
         ),
     )
     made = project(
@@ -342,12 +434,18 @@ def test_a_variant_follows_its_original_but_for_its_overrides() -> None:
     assert "bb" not in rows
     assert (rows["cc"].spans[0].start, rows["cc"].spans[0].end) == (5, 6)
     assert "dd" not in rows
-    assert spans(take, "aa")[0] == (0, 1, "success"), "the original is as it was"
+    assert spans(take, "aa")[0] == (0, 1, "success"), (
+        "the original is as it was"
+    )
 
 
-def test_keys_of_a_group_and_of_the_world_are_shared_and_know_who_wrote_them() -> None:
+def test_keys_of_a_group_and_of_the_world_are_shared_and_know_who_wrote_them() -> (
+    None
+):
     keys = (
-        Key(name="alarm", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD),
+        Key(
+            name="alarm", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD
+        ),
         Key(name="mark", type=KeyType.NUMBER, default=0.0, scope=Sharing.GROUP),
     )
     take = played(
@@ -394,7 +492,11 @@ def test_a_derived_key_follows_its_formula_and_cannot_be_written() -> None:
 
 def test_a_blackboard_has_the_keys_of_the_one_it_extends() -> None:
     base = Blackboard(name="base", title="Base", keys=(N,))
-    made = project(row("nn", "count", key=key("n"), amount=1), blackboards=(base,), seconds=0.1)
+    made = project(
+        row("nn", "count", key=key("n"), amount=1),
+        blackboards=(base,),
+        seconds=0.1,
+    )
     extended = made.blackboards[0].model_copy(update={"extends": "base"})
     take = played(made.model_copy(update={"blackboards": (extended, base)}))
     assert values(take, "n") == [(0, 1.0)]

@@ -32,12 +32,16 @@ class Ledger(ByRow):
         self.active.add(row_id)
         self.times[row_id] = self.times.get(row_id, 0) + 1
 
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
+    def left(
+        self, row_id: str, status: Status | None, cause: Cause | None
+    ) -> None:
         assert row_id in self.active, f"{row_id} was left without being entered"
         self.active.remove(row_id)
         self.times[row_id] -= 1
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+    def sensing(
+        self, row_id: str, part: str
+    ) -> Callable[[int, AtomResult | None], None]:
         def reported(atom: int, found: AtomResult | None) -> None:
             assert atom >= 0
 
@@ -58,7 +62,9 @@ class Silent:
 def run(made: Project, ticks: int) -> Ledger:
     ledger, scenario = Ledger(), made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    runner = Runner(CastContext(made, CATALOG, 1), scenario.cast[0], world, ledger)
+    runner = Runner(
+        CastContext(made, CATALOG, 1), scenario.cast[0], world, ledger
+    )
     for tick in range(ticks):
         world.begin(tick)
         runner.tick()
@@ -77,12 +83,20 @@ def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_
     kinds = {each.id: each.kind for each in rows}
     for row_id in ledger.active:
         above = outline.parent[row_id]
-        assert above is None or above in ledger.active, f"{kinds[row_id]} in {kinds[above]}"
+        assert above is None or above in ledger.active, (
+            f"{kinds[row_id]} in {kinds[above]}"
+        )
     for row_id, left_over in ledger.times.items():
         assert left_over == (row_id in ledger.active)
 
 
-STEPS = {"cooldown": 2.0, "time_limit": 3.0, "repeat": 2.0, "retry": 2.0, "delay": 2.0}
+STEPS = {
+    "cooldown": 2.0,
+    "time_limit": 3.0,
+    "repeat": 2.0,
+    "retry": 2.0,
+    "delay": 2.0,
+}
 """The decorators of DECORATORS with their durations in ticks."""
 
 
@@ -103,7 +117,8 @@ def reference_of(rows: list[Row]) -> Reference:
             guard=HOLDS[when] if when else None,
             watch=str(each.guard.watch) if each.guard else "on entry",
             decorators=[
-                (wrapped.kind, STEPS.get(wrapped.kind, 0.0)) for wrapped in each.decorators
+                (wrapped.kind, STEPS.get(wrapped.kind, 0.0))
+                for wrapped in each.decorators
             ],
         )
         nodes[each.id] = node
@@ -157,8 +172,16 @@ class Diary(ByRow):
     def entered(self, row_id: str) -> None:
         self.log.append((self.tick, row_id, "entered"))
 
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
-        self.log.append((self.tick, row_id, "stopped" if status is None else status.name.lower()))
+    def left(
+        self, row_id: str, status: Status | None, cause: Cause | None
+    ) -> None:
+        self.log.append(
+            (
+                self.tick,
+                row_id,
+                "stopped" if status is None else status.name.lower(),
+            )
+        )
 
 
 @settings(max_examples=45, deadline=None)
@@ -167,7 +190,9 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     made, diary, reference = project(*rows), Diary(), reference_of(rows)
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    runner = Runner(CastContext(made, CATALOG, 1), scenario.cast[0], world, diary)
+    runner = Runner(
+        CastContext(made, CATALOG, 1), scenario.cast[0], world, diary
+    )
     for tick in range(12):
         diary.tick = tick
         world.begin(tick)
@@ -185,7 +210,9 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
 
 @settings(max_examples=45)
 @given(trees(kinds=ONE_AT_A_TIME))
-def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None:
+def test_of_a_composites_children_at_most_one_is_active(
+    rows: list[Row],
+) -> None:
     made = project(*rows)
     for ticks in (3, 7, 12):
         ledger = run(made, ticks)
@@ -195,7 +222,9 @@ def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None
 
 @settings(max_examples=45, deadline=None)
 @given(trees())
-def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Row]) -> None:
+def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(
+    rows: list[Row],
+) -> None:
     made, diary = project(*rows, seconds=1.2), Diary()
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
@@ -217,7 +246,11 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Ro
                 recorded[row_id, span.outcome.value] += 1
         for part, refusals in record.refusals.items():
             refused[row_id, part] = {
-                tick for each in refusals for tick in range(each.start, each.end + 1)
+                tick
+                for each in refusals
+                for tick in range(each.start, each.end + 1)
             }
     assert reported == recorded
-    assert {place: each.ticks for place, each in diary.refused.items() if each.ticks} == refused
+    assert {
+        place: each.ticks for place, each in diary.refused.items() if each.ticks
+    } == refused

@@ -3,7 +3,16 @@
 import pytest
 
 from tests.kinds import LEFT
-from tests.small import gauges, key, played, project, record, refusals, row, spans
+from tests.small import (
+    gauges,
+    key,
+    played,
+    project,
+    record,
+    refusals,
+    row,
+    spans,
+)
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.staging import Prop
 from umbrant.model.values import KeyType, Spread
@@ -16,7 +25,13 @@ def test_cooldown_refuses_a_row_until_its_time_is_over() -> None:
     take = played(
         project(
             row("top", "selector"),
-            row("r1", "last", "top", ticks=1, decorators=[("cooldown", {"duration": 0.5})]),
+            row(
+                "r1",
+                "last",
+                "top",
+                ticks=1,
+                decorators=[("cooldown", {"duration": 0.5})],
+            ),
             row("r2", "last", "top", ticks=0),
             seconds=1.0,
         )
@@ -28,9 +43,12 @@ def test_cooldown_refuses_a_row_until_its_time_is_over() -> None:
 
 
 @pytest.mark.parametrize(
-    ("ending", "cools"), [("success", True), ("failure", False), ("any end", True)]
+    ("ending", "cools"),
+    [("success", True), ("failure", False), ("any end", True)],
 )
-def test_cooldown_begins_with_the_ending_it_is_told(ending: str, cools: bool) -> None:
+def test_cooldown_begins_with_the_ending_it_is_told(
+    ending: str, cools: bool
+) -> None:
     cooldown = ("cooldown", {"duration": 5.0, "ending": ending})
     take = played(
         project(
@@ -46,7 +64,13 @@ def test_a_time_limit_stops_the_row_and_fails() -> None:
     take = played(
         project(
             row("top", "selector"),
-            row("r1", "last", "top", ticks=30, decorators=[("time_limit", {"limit": 0.4})]),
+            row(
+                "r1",
+                "last",
+                "top",
+                ticks=30,
+                decorators=[("time_limit", {"limit": 0.4})],
+            ),
             seconds=0.5,
         )
     )
@@ -59,7 +83,14 @@ def test_invert_turns_success_into_failure_and_failure_into_success() -> None:
         project(
             row("top", "selector"),
             row("r1", "last", "top", ticks=0, decorators=[("invert", {})]),
-            row("r2", "last", "top", ticks=0, success=False, decorators=[("invert", {})]),
+            row(
+                "r2",
+                "last",
+                "top",
+                ticks=0,
+                success=False,
+                decorators=[("invert", {})],
+            ),
             seconds=0.1,
         )
     )
@@ -68,16 +99,25 @@ def test_invert_turns_success_into_failure_and_failure_into_success() -> None:
 
 
 def test_decorators_apply_from_the_outside_in() -> None:
-    """Inverted inside, then limited: running out of time is failure. Limited inside, then inverted:
-    it is success.
+    """Inverted inside, then limited: running out of time is failure. Limited
+    inside, then inverted: it is success.
     """
     limit, invert = ("time_limit", {"limit": 0.2}), ("invert", {})
-    for decorators, outcome in (([limit, invert], "failure"), ([invert, limit], "success")):
-        take = played(project(row("top", "last", ticks=30, decorators=decorators), seconds=0.3))
+    for decorators, outcome in (
+        ([limit, invert], "failure"),
+        ([invert, limit], "success"),
+    ):
+        take = played(
+            project(
+                row("top", "last", ticks=30, decorators=decorators), seconds=0.3
+            )
+        )
         assert spans(take, "top")[0] == (0, 2, outcome)
 
 
-def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active() -> None:
+def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active() -> (
+    None
+):
     upkeep = [("set_yes_no", 0.3, {"key": key("flag"), "value": True})]
     clearing = row("r2", "clear", "top", key=key("flag"))
     take = played(
@@ -91,11 +131,16 @@ def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active
         )
     )
     changes = take.agents["a"].keys["flag"]
-    assert list(zip(changes.ticks, [each.value for each in changes.values], strict=True)) == [
+    assert list(
+        zip(changes.ticks, [each.value for each in changes.values], strict=True)
+    ) == [
         (0, True),
         (4, None),
     ]
-    assert (changes.values[0].row_id, changes.values[0].part) == ("r1", "upkeep 0")
+    assert (changes.values[0].row_id, changes.values[0].part) == (
+        "r1",
+        "upkeep 0",
+    )
     assert (changes.values[1].row_id, changes.values[1].part) == ("r2", "")
     assert gauges(take, "r1", "upkeep 0") == [(0, 1.0, None), (3, 2.0, None)], (
         "each time is counted"
@@ -104,18 +149,41 @@ def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active
 
 def test_upkeep_that_fails_says_why_and_the_row_goes_on() -> None:
     keys = (Key(name="thing", type=KeyType.PROP), NUMBER)
-    upkeep = [("pick_lowest", 0.2, {"group": "none", "thing": key("thing"), "level": key("n")})]
-    take = played(project(row("top", "last", ticks=3, upkeep=upkeep), keys=keys, seconds=0.4))
-    assert refusals(take, "top", "upkeep 0") == [(0, 0, "empty_group"), (2, 2, "empty_group")]
+    upkeep = [
+        (
+            "pick_lowest",
+            0.2,
+            {"group": "none", "thing": key("thing"), "level": key("n")},
+        )
+    ]
+    take = played(
+        project(
+            row("top", "last", ticks=3, upkeep=upkeep), keys=keys, seconds=0.4
+        )
+    )
+    assert refusals(take, "top", "upkeep 0") == [
+        (0, 0, "empty_group"),
+        (2, 2, "empty_group"),
+    ]
     assert spans(take, "top") == [(0, 3, "success")]
 
 
 def test_upkeep_that_takes_time_is_refused_and_never_begun() -> None:
     LEFT.clear()
     take = played(
-        project(row("top", "last", ticks=3, upkeep=[("tidy", 0.1, {"text": "begun"})]), seconds=0.4)
+        project(
+            row(
+                "top",
+                "last",
+                ticks=3,
+                upkeep=[("tidy", 0.1, {"text": "begun"})],
+            ),
+            seconds=0.4,
+        )
     )
-    assert {cause for _, _, cause in refusals(take, "top", "upkeep 0")} == {"takes_time"}
+    assert {cause for _, _, cause in refusals(take, "top", "upkeep 0")} == {
+        "takes_time"
+    }
     assert LEFT == []
 
 
@@ -139,7 +207,12 @@ def test_what_a_row_started_is_undone_however_it_is_left() -> None:
     played(
         project(
             row("top", "selector"),
-            row("r1", "sequence", "top", guard=("between(0, 0.3)", Watch.WHILE_RUNNING)),
+            row(
+                "r1",
+                "sequence",
+                "top",
+                guard=("between(0, 0.3)", Watch.WHILE_RUNNING),
+            ),
             row("r2", "tidy", "r1", text="guarded"),
             row("r3", "last", "top", ticks=50),
             seconds=0.6,
@@ -152,7 +225,12 @@ def test_a_parent_that_is_left_stops_its_children_first() -> None:
     take = played(
         project(
             row("top", "selector"),
-            row("r1", "sequence", "top", guard=("between(0, 0.3)", Watch.THROUGHOUT)),
+            row(
+                "r1",
+                "sequence",
+                "top",
+                guard=("between(0, 0.3)", Watch.THROUGHOUT),
+            ),
             row("r2", "last", "r1", ticks=50),
             row("r3", "last", "top", ticks=50),
             seconds=0.5,
@@ -176,17 +254,31 @@ def test_a_parent_that_is_left_stops_its_children_first() -> None:
         (row("r1", "check", "top", when="flag"), "condition"),
     ],
 )
-def test_a_row_that_cannot_run_fails_and_says_why(broken: object, cause: str) -> None:
-    keys = (Key(name="spot", type=KeyType.POINT), Key(name="unset", type=KeyType.NUMBER), FLAG)
-    take = played(project(row("top", "selector"), broken, keys=keys, seconds=0.1))  # type: ignore[arg-type]
+def test_a_row_that_cannot_run_fails_and_says_why(
+    broken: object, cause: str
+) -> None:
+    keys = (
+        Key(name="spot", type=KeyType.POINT),
+        Key(name="unset", type=KeyType.NUMBER),
+        FLAG,
+    )
+    take = played(
+        project(row("top", "selector"), broken, keys=keys, seconds=0.1)
+    )  # type: ignore[arg-type]
     (span,) = record(take, "r1").spans
     assert (span.outcome, span.cause and span.cause.kind) == ("failure", cause)
 
 
-def test_a_number_is_kept_within_its_keys_range_and_every_write_knows_its_writer() -> None:
+def test_a_number_is_kept_within_its_keys_range_and_every_write_knows_its_writer() -> (
+    None
+):
     bounded = Key(name="n", type=KeyType.NUMBER, low=0, high=1)
     take = played(
-        project(row("top", "set_number", key=key("n"), value=7.0), keys=(bounded,), seconds=0.1)
+        project(
+            row("top", "set_number", key=key("n"), value=7.0),
+            keys=(bounded,),
+            seconds=0.1,
+        )
     )
     written = take.agents["a"].keys["n"].at(0)
     assert written is not None
@@ -195,9 +287,16 @@ def test_a_number_is_kept_within_its_keys_range_and_every_write_knows_its_writer
 
 def test_a_spread_is_drawn_anew_at_each_entry_within_its_bounds() -> None:
     take = played(
-        project(row("top", "wait", duration=Spread(mean=0.5, half_width=0.3)), seconds=20)
+        project(
+            row("top", "wait", duration=Spread(mean=0.5, half_width=0.3)),
+            seconds=20,
+        )
     )
-    lengths = [(span.end - span.start) / 10 for span in record(take, "top").spans if span.end]
+    lengths = [
+        (span.end - span.start) / 10
+        for span in record(take, "top").spans
+        if span.end
+    ]
     assert min(lengths) >= 0.2
     assert max(lengths) <= 0.9
     assert len(set(lengths)) > 3

@@ -1,5 +1,5 @@
-"""Two ways to write the same come to the same: a behavior used or written out, a row muted or
-deleted, one wrapped.
+"""Two ways to write the same come to the same: a behavior used or written out,
+a row muted or deleted, one wrapped.
 """
 
 from hypothesis import assume, given, settings
@@ -27,8 +27,8 @@ def nested(draw: st.DrawFn) -> Tree:
 
 
 def runs_alone(tree: Tree) -> bool:
-    """Whether the row runs on its own, and does not watch to take over: what is put around it would
-    not.
+    """Whether the row runs on its own, and does not watch to take over: what is
+    put around it would not.
     """
     _, one = tree
     kind = CATALOG.get(one.kind, *ROWS)
@@ -37,16 +37,18 @@ def runs_alone(tree: Tree) -> bool:
 
 @settings(max_examples=15, deadline=None)
 @given(nested().filter(runs_alone))
-def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(tree: Tree) -> None:
+def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(
+    tree: Tree,
+) -> None:
     rows, one = tree
     made = project(*rows, seconds=1.2)
     using, use = extract_rows(made, "b", [one.id], "part", "Part")
     inside = set(made.behaviors[0].outline.within(one.id))
     written_out, used = played(made), played(using)
     for row in rows:
-        assert spans(used, f"{use}/{row.id}" if row.id in inside else row.id) == spans(
-            written_out, row.id
-        )
+        assert spans(
+            used, f"{use}/{row.id}" if row.id in inside else row.id
+        ) == spans(written_out, row.id)
 
 
 @settings(max_examples=15, deadline=None)
@@ -60,7 +62,9 @@ def test_a_muted_row_is_as_good_as_none(tree: Tree) -> None:
         played(delete_rows(made, "b", [one.id])),
     )
     for row in rows:
-        assert spans(muted, row.id) == ([] if row.id in inside else spans(deleted, row.id))
+        assert spans(muted, row.id) == (
+            [] if row.id in inside else spans(deleted, row.id)
+        )
 
 
 @settings(max_examples=15, deadline=None)

@@ -1,5 +1,5 @@
-"""Utilities: scores, winners, staying, candidates, and the same numbers one at a time and in
-arrays.
+"""Utilities: scores, winners, staying, candidates, and the same numbers one at
+a time and in arrays.
 """
 
 import math
@@ -10,7 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.kinds import CATALOG
-from tests.small import gauges, key, played, project, record, refusals, row, spans, values
+from tests.small import (
+    gauges,
+    key,
+    played,
+    project,
+    record,
+    refusals,
+    row,
+    spans,
+    values,
+)
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.curves import worth, worth_grid
 from umbrant.engine.recorder import NullRecorder
@@ -29,19 +39,25 @@ FALLING = Curve(shape=Shape.LINEAR, flipped=True)
 
 
 def two(**setup: object) -> list[object]:
-    """A utility of an option that gets better with time, from 0 to 2 s, and one that gets worse."""
+    """A utility of an option that gets better with time, from 0 to 2 s, and one
+    that gets worse.
+    """
     return [
         row("uu", "utility", **setup),
         row("late", "option", "uu"),
         row("c1", "consider", "late", input="clock()", high=2.0, curve=RISING),
         row("x1", "last", "late", ticks=100),
         row("early", "option", "uu"),
-        row("c2", "consider", "early", input="clock()", high=2.0, curve=FALLING),
+        row(
+            "c2", "consider", "early", input="clock()", high=2.0, curve=FALLING
+        ),
         row("x2", "last", "early", ticks=100),
     ]
 
 
-def test_the_highest_score_wins_and_the_loser_is_stopped_with_both_scores() -> None:
+def test_the_highest_score_wins_and_the_loser_is_stopped_with_both_scores() -> (
+    None
+):
     take = played(project(*two()))
     assert spans(take, "early") == [(0, 11, "stopped")]
     assert spans(take, "late") == [(11, None, None)]
@@ -80,7 +96,12 @@ def test_a_weight_and_a_key_bound_to_it_count() -> None:
     rows = two()
     rows[1] = row("late", "option", "uu", weight=key("n"))
     assert spans(played(project(*rows, keys=(N,))), "late") == []
-    assert spans(played(project(*rows, keys=(N,), start_keys={"n": 5.0})), "late")[0][0] == 4
+    assert (
+        spans(played(project(*rows, keys=(N,), start_keys={"n": 5.0})), "late")[
+            0
+        ][0]
+        == 4
+    )
 
 
 def test_an_option_whose_guard_says_no_is_not_chosen() -> None:
@@ -107,7 +128,9 @@ def test_when_an_option_ends_it_decides_again_or_ends_with_it() -> None:
     assert spans(ends, "uu")[0] == (0, 2, "failure")
 
 
-def test_drawn_among_the_best_it_takes_each_about_as_often_as_its_score_says() -> None:
+def test_drawn_among_the_best_it_takes_each_about_as_often_as_its_score_says() -> (
+    None
+):
     rows = [row("uu", "utility", winner="among the best", best=2)]
     for name, worth_of in (("aa", 0.6), ("bb", 0.3), ("cc", 0.1)):
         rows += [
@@ -118,7 +141,9 @@ def test_drawn_among_the_best_it_takes_each_about_as_often_as_its_score_says() -
     take = played(project(*rows, seconds=60.0))
     counts = {name: len(spans(take, name)) for name in ("aa", "bb", "cc")}
     assert counts["cc"] == 0
-    assert counts["aa"] / (counts["aa"] + counts["bb"]) == pytest.approx(2 / 3, abs=0.06)
+    assert counts["aa"] / (counts["aa"] + counts["bb"]) == pytest.approx(
+        2 / 3, abs=0.06
+    )
 
 
 def test_within_a_margin_only_those_near_the_best_are_drawn() -> None:
@@ -135,13 +160,22 @@ def test_within_a_margin_only_those_near_the_best_are_drawn() -> None:
     assert not spans(take, "cc")
 
 
-def test_an_option_is_scored_for_each_candidate_and_keeps_the_best_in_a_key() -> None:
+def test_an_option_is_scored_for_each_candidate_and_keeps_the_best_in_a_key() -> (
+    None
+):
     quarry = Key(name="quarry", type=KeyType.AGENT)
     take = played(
         project(
             row("uu", "utility"),
             row("chase", "option", "uu", among="people", target=key("quarry")),
-            row("near", "consider", "chase", input="distance(quarry)", high=20.0, curve=FALLING),
+            row(
+                "near",
+                "consider",
+                "chase",
+                input="distance(quarry)",
+                high=20.0,
+                curve=FALLING,
+            ),
             row("go", "move_to", "chase", target=key("quarry"), reach=1.0),
             keys=(quarry,),
             cast=(
@@ -162,7 +196,14 @@ def test_the_stay_bonus_is_for_the_candidate_that_it_stays_with() -> None:
         project(
             row("uu", "utility", stay_bonus=0.2),
             row("chase", "option", "uu", among="people", target=key("quarry")),
-            row("near", "consider", "chase", input="distance(quarry)", high=20.0, curve=FALLING),
+            row(
+                "near",
+                "consider",
+                "chase",
+                input="distance(quarry)",
+                high=20.0,
+                curve=FALLING,
+            ),
             row("go", "wait", "chase", duration=9.0),
             row("rest", "option", "uu", weight=0.01),
             keys=(quarry,),
@@ -173,12 +214,20 @@ def test_the_stay_bonus_is_for_the_candidate_that_it_stays_with() -> None:
         )
     )
     bonuses = {
-        name: [each.of for each in record(take, "chase").gauges[candidate_part(name)].values]
+        name: [
+            each.of
+            for each in record(take, "chase")
+            .gauges[candidate_part(name)]
+            .values
+        ]
         for name in ("far", "close")
     }
     assert bonuses == {"far": [0.0], "close": [0.0, 0.2]}
     assert [each.of for each in record(take, "rest").gauges[""].values] == [0.0]
-    assert [each.of for each in record(take, "chase").gauges[""].values] == [0.0, 0.2]
+    assert [each.of for each in record(take, "chase").gauges[""].values] == [
+        0.0,
+        0.2,
+    ]
 
 
 def test_without_a_candidate_an_option_is_out() -> None:
@@ -196,12 +245,24 @@ def test_without_a_candidate_an_option_is_out() -> None:
     assert spans(take, "eat") == []
 
 
-@pytest.mark.parametrize("combine", ["product", "mean", "minimum", "weighted sum"])
-def test_an_option_scores_whole_grids_as_it_scores_one_at_a_time(combine: str) -> None:
+@pytest.mark.parametrize(
+    "combine", ["product", "mean", "minimum", "weighted sum"]
+)
+def test_an_option_scores_whole_grids_as_it_scores_one_at_a_time(
+    combine: str,
+) -> None:
     rows = [
         row("uu", "utility"),
         row("oo", "option", "uu", combine=combine, weight=1.3),
-        row("c1", "consider", "oo", input="n * 2 + 1", high=20.0, curve=RISING, weight=0.7),
+        row(
+            "c1",
+            "consider",
+            "oo",
+            input="n * 2 + 1",
+            high=20.0,
+            curve=RISING,
+            weight=0.7,
+        ),
         row(
             "c2",
             "consider",
@@ -219,16 +280,25 @@ def test_an_option_scores_whole_grids_as_it_scores_one_at_a_time(combine: str) -
     }
     for across, n in enumerate(grid["n"][:, 0].tolist()):
         made = project(
-            *rows, keys=keys, start_keys={"n": n, "spot": (6.0, 5.0)}, start=(2, 5), seconds=0.1
+            *rows,
+            keys=keys,
+            start_keys={"n": n, "spot": (6.0, 5.0)},
+            start=(2, 5),
+            seconds=0.1,
         )
         runner = Runner(
-            CastContext(made, CATALOG, 1), made.scenarios[0].cast[0], world_of(made), NullRecorder()
+            CastContext(made, CATALOG, 1),
+            made.scenarios[0].cast[0],
+            world_of(made),
+            NullRecorder(),
         )
         option = runner._root.work.options[0]  # type: ignore[union-attr]
         many = option.scores(grid)
         assert many.shape == (5, 4)
         assert (
-            option.scores({"n": np.asarray(n), "distance(spot)": np.asarray(4.0)})
+            option.scores(
+                {"n": np.asarray(n), "distance(spot)": np.asarray(4.0)}
+            )
             == many[across, 1]
         )
         one = record(played(made), "oo").gauges[""].values[0].value
@@ -259,7 +329,9 @@ curves = st.builds(
     width=st.floats(0.02, 1),
     sign=st.sampled_from(["<", "<=", ">", ">=", "==", "!="]),
     threshold=numbers,
-    points=st.lists(st.tuples(st.floats(0, 1), st.floats(0, 1)), max_size=5).map(tuple),
+    points=st.lists(
+        st.tuples(st.floats(0, 1), st.floats(0, 1)), max_size=5
+    ).map(tuple),
 )
 
 
@@ -275,14 +347,23 @@ def test_a_curve_gives_the_same_worth_one_at_a_time_and_in_arrays(
 
 @given(
     st.sampled_from(["product", "mean", "minimum", "weighted sum"]),
-    st.lists(st.tuples(st.floats(0, 1), st.floats(0, 3)), min_size=1, max_size=6),
+    st.lists(
+        st.tuples(st.floats(0, 1), st.floats(0, 3)), min_size=1, max_size=6
+    ),
 )
 def test_scores_combine_the_same_one_at_a_time_and_in_arrays(
     how: str, given_: list[tuple[float, float]]
 ) -> None:
-    worths, weights = [each for each, _ in given_], [weight for _, weight in given_]
-    many = combined_grid(how, [np.array([each, math.nan]) for each in worths], weights)
-    assert combined(how, worths, weights) == pytest.approx(float(many[0]), abs=1e-12)
+    worths, weights = (
+        [each for each, _ in given_],
+        [weight for _, weight in given_],
+    )
+    many = combined_grid(
+        how, [np.array([each, math.nan]) for each in worths], weights
+    )
+    assert combined(how, worths, weights) == pytest.approx(
+        float(many[0]), abs=1e-12
+    )
     assert many[1] == 0.0 == combined(how, [math.nan], [1.0])
 
 
@@ -303,24 +384,36 @@ def test_the_shapes_are_what_they_are_called() -> None:
     assert at(0.5, shape="step", sign=">", threshold=10.0) == 0.0
     assert at(0.5, shape="points", points=[[0, 0], [0.25, 1], [0.75, 0]]) == 0.5
     assert at(0.25, shape="linear", flipped=True) == 0.75
-    assert at(7.0, shape="linear") == 1.0, "beyond the range it stays at the end"
+    assert at(7.0, shape="linear") == 1.0, (
+        "beyond the range it stays at the end"
+    )
 
 
 def test_the_product_makes_up_for_many_considerations() -> None:
     assert combined("product", [0.5], [1]) == 0.5
-    assert combined("product", [0.8, 0.8], [1, 1]) == pytest.approx(0.64 + 0.36 * 0.5 * 0.64)
+    assert combined("product", [0.8, 0.8], [1, 1]) == pytest.approx(
+        0.64 + 0.36 * 0.5 * 0.64
+    )
     assert combined("product", [], []) == 1.0
 
 
 def test_a_utility_that_is_left_stops_the_option_it_is_at() -> None:
-    danger = row("dd", "last", "top", ticks=2, guard=("between(0.5, 0.8)", Watch.TAKE_OVER))
+    danger = row(
+        "dd",
+        "last",
+        "top",
+        ticks=2,
+        guard=("between(0.5, 0.8)", Watch.TAKE_OVER),
+    )
     utility = [
         row("uu", "utility", "top"),
         row("oo", "option", "uu"),
         row("cc", "consider", "oo", input="1"),
         row("xx", "last", "oo", ticks=30),
     ]
-    take = played(project(row("top", "selector"), danger, *utility, seconds=1.5))
+    take = played(
+        project(row("top", "selector"), danger, *utility, seconds=1.5)
+    )
     assert [spans(take, each) for each in ("uu", "oo", "xx")] == [
         [(0, 5, "stopped"), (8, None, None)]
     ] * 3

@@ -1,4 +1,6 @@
-"""Random trees: any composite, with machines and utilities in them, guards and decorators."""
+"""Random trees: any composite, with machines and utilities in them, guards and
+decorators.
+"""
 
 from hypothesis import strategies as st
 
@@ -33,9 +35,11 @@ DEEPEST = 3
 
 
 @st.composite
-def trees(draw: st.DrawFn, *, kinds: tuple[str, ...] = ALL, chance: bool = True) -> list[Row]:
-    """The rows of a tree. `kinds` are what may have rows in it; without `chance` nothing is left to
-    luck.
+def trees(
+    draw: st.DrawFn, *, kinds: tuple[str, ...] = ALL, chance: bool = True
+) -> list[Row]:
+    """The rows of a tree. `kinds` are what may have rows in it; without
+    `chance` nothing is left to luck.
     """
     decorators = [each for each in DECORATORS if chance or each[0] != "chance"]
     growing = _Growing(draw, kinds, decorators)
@@ -54,17 +58,23 @@ class _Growing:
         self._draw = draw
         self._kinds = kinds
         self._wrapping = st.lists(
-            st.sampled_from(decorators), max_size=2, unique_by=lambda each: each[0]
+            st.sampled_from(decorators),
+            max_size=2,
+            unique_by=lambda each: each[0],
         )
 
     def tree(self, under: str | None, depth: int) -> None:
         leaf = depth >= DEEPEST or self._draw(st.booleans())
         guard = self._draw(
-            st.none() | st.tuples(st.sampled_from(GUARDS), st.sampled_from(list(Watch)))
+            st.none()
+            | st.tuples(st.sampled_from(GUARDS), st.sampled_from(list(Watch)))
         )
         around = {"guard": guard, "decorators": self._draw(self._wrapping)}
         if leaf and under is not None:
-            ticks, success = self._draw(st.integers(0, 4)), self._draw(st.booleans())
+            ticks, success = (
+                self._draw(st.integers(0, 4)),
+                self._draw(st.booleans()),
+            )
             self._add("last", under, ticks=ticks, success=success, **around)
             return
         kind = self._draw(st.sampled_from(self._kinds))
@@ -80,7 +90,11 @@ class _Growing:
 
     def _setup(self, kind: str) -> dict[str, object]:
         if kind in IN_ORDER:
-            return {"resumes_at": self._draw(st.sampled_from(["where it was", "the first"]))}
+            return {
+                "resumes_at": self._draw(
+                    st.sampled_from(["where it was", "the first"])
+                )
+            }
         if kind == "parallel":
             return {
                 each: float(self._draw(st.integers(0, 2)))
@@ -89,13 +103,19 @@ class _Growing:
         return {}
 
     def _insides(self, kind: str, row_id: str) -> list[str]:
-        """What the rows are in: the row itself, or its options or states, which change as time goes
-        by.
+        """What the rows are in: the row itself, or its options or states, which
+        change as time goes by.
         """
         if kind == "utility":
-            return [self._option(row_id) for _ in range(self._draw(st.integers(1, 3)))]
+            return [
+                self._option(row_id)
+                for _ in range(self._draw(st.integers(1, 3)))
+            ]
         if kind == "machine":
-            states = [self._add("state", row_id) for _ in range(self._draw(st.integers(1, 3)))]
+            states = [
+                self._add("state", row_id)
+                for _ in range(self._draw(st.integers(1, 3)))
+            ]
             for state in states:
                 if self._draw(st.booleans()):
                     when, to = (
@@ -108,6 +128,9 @@ class _Growing:
 
     def _option(self, under: str) -> str:
         option = self._add("option", under)
-        high, curve = self._draw(st.sampled_from([0.5, 2.0])), self._draw(st.sampled_from(CURVES))
+        high, curve = (
+            self._draw(st.sampled_from([0.5, 2.0])),
+            self._draw(st.sampled_from(CURVES)),
+        )
         self._add("consider", option, input="clock()", high=high, curve=curve)
         return option

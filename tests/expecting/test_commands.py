@@ -39,8 +39,13 @@ def test_find_lists_where_it_holds(umbrant: Any, take: Path) -> None:
     assert "Drink" not in out
 
 
-def test_find_says_when_it_holds_nowhere_and_what_is_wrong(umbrant: Any, take: Path) -> None:
-    assert umbrant("find", take, "time() > 100")[:2] == (1, "It holds at no tick.\n")
+def test_find_says_when_it_holds_nowhere_and_what_is_wrong(
+    umbrant: Any, take: Path
+) -> None:
+    assert umbrant("find", take, "time() > 100")[:2] == (
+        1,
+        "It holds at no tick.\n",
+    )
     code, out, err = umbrant("find", take, "ran(9.9)")
     assert (code, out) == (1, "")
     assert "odo has no row '9.9'" in err
@@ -57,11 +62,15 @@ def begin_with_seed(quay: Path, seed: int) -> None:
     dusk.write_text(text.replace('"seed": 11', f'"seed": {seed}'))
 
 
-def test_find_looks_for_a_seed(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+def test_find_looks_for_a_seed(
+    umbrant: Any, quay: Path, tmp_path: Path
+) -> None:
     begin_with_seed(quay, 14)
     out = tmp_path / "found.take"
     five = "entered(1.2) and time() > 39.6"
-    code, said, err = umbrant("find", quay, five, "--seeds", "12", "--out", out, "--json")
+    code, said, err = umbrant(
+        "find", quay, five, "--seeds", "12", "--out", out, "--json"
+    )
     assert code == 0
     found = json.loads(said)
     assert f"seed {found['seed']}:" in err
@@ -76,12 +85,22 @@ def test_find_looks_for_a_seed(umbrant: Any, quay: Path, tmp_path: Path) -> None
     assert umbrant("find", quay, "ran(9.9)", "--seeds", "1")[0] == 1
 
 
-def test_find_looks_for_a_number(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+def test_find_looks_for_a_number(
+    umbrant: Any, quay: Path, tmp_path: Path
+) -> None:
     """The first number with which it holds, seed by seed; its take is kept."""
     out, place = tmp_path / "found.take", "warden/1.1.guard.within"
     dusk = quay / "scenarios" / "dusk.json"
     dusk.write_text(dusk.read_text().replace('"seconds": 42', '"seconds": 12'))
-    args = ("find", quay, "ran(1.1) and time() < 9", "--seeds", 2, "--vary", f"{place}=6,8,16,20")
+    args = (
+        "find",
+        quay,
+        "ran(1.1) and time() < 9",
+        "--seeds",
+        2,
+        "--vary",
+        f"{place}=6,8,16,20",
+    )
     code, said, err = umbrant(*args, "--out", out, "--json")
     assert (code, err) == (0, f"seed 11, {place} = 16:\n")
     found = json.loads(said)
@@ -103,9 +122,13 @@ def test_find_looks_for_a_number(umbrant: Any, quay: Path, tmp_path: Path) -> No
 
 def test_find_asks_for_how_long(umbrant: Any, take: Path) -> None:
     _, out, _ = umbrant("find", take, "ran(1.1)", "--json")
-    lengths = [each["end"] - each["start"] + 1 for each in json.loads(out)["stretches"]]
+    lengths = [
+        each["end"] - each["start"] + 1 for each in json.loads(out)["stretches"]
+    ]
     middle = sorted(lengths)[1]
-    _, out, _ = umbrant("find", take, "ran(1.1)", "--for", middle / 20, "--json")
+    _, out, _ = umbrant(
+        "find", take, "ran(1.1)", "--for", middle / 20, "--json"
+    )
     assert len(json.loads(out)["stretches"]) == 2
     assert umbrant("find", take, "ran(1.1)", "--for", "41")[0] == 1
 
@@ -122,21 +145,32 @@ def test_expect_holds_in_the_demo(umbrant: Any) -> None:
     assert "seeds would decide it" in out
 
 
-def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+def test_expect_finds_the_seed_that_breaks_it(
+    umbrant: Any, quay: Path, tmp_path: Path
+) -> None:
     for each in (quay / "expectations").glob("*.json"):
         if each.name not in ("he-forgets.json", "the-porter-drinks.json"):
             each.unlink()
     begin_with_seed(quay, 15)
     junit = tmp_path / "report.xml"
-    code, out, err = umbrant("expect", quay, "--seeds", "2", "--junit", junit, "--jobs", "2")
+    code, out, err = umbrant(
+        "expect", quay, "--seeds", "2", "--junit", junit, "--jobs", "2"
+    )
     assert (code, err) == (1, "")
     assert "seed 16, 39.65 s, odo: entered(1.2) began 5 times" in out
-    assert f"umbrant roll {quay} --scenario dusk --seed 16 --out seed16.take" in out
+    assert (
+        f"umbrant roll {quay} --scenario dusk --seed 16 --out seed16.take"
+        in out
+    )
     assert "1 of 2 expectations hold." in out
     suites = ET.fromstring(junit.read_text())  # noqa: S314  (our own file)
     assert suites.tag == "testsuites"
     (suite,) = suites
-    assert (suite.get("tests"), suite.get("failures"), suite.get("errors")) == ("2", "1", "0")
+    assert (suite.get("tests"), suite.get("failures"), suite.get("errors")) == (
+        "2",
+        "1",
+        "0",
+    )
     cases = {case.get("classname"): case for case in suite}
     failure = cases["expectations/he-forgets.json"].find("failure")
     assert failure is not None
@@ -144,7 +178,12 @@ def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path
     assert len(cases["expectations/the-porter-drinks.json"]) == 0
     # A consumer of others, which knows the format, reads the same.
     report = JUnitXml.fromfile(str(junit))
-    assert (report.tests, report.failures, report.errors, report.skipped) == (2, 1, 0, 0)
+    assert (report.tests, report.failures, report.errors, report.skipped) == (
+        2,
+        1,
+        0,
+        0,
+    )
     results = {case.classname: case.result for read in report for case in read}
     (failed,) = results["expectations/he-forgets.json"]
     assert isinstance(failed, Failure)
@@ -153,15 +192,26 @@ def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path
     alone = umbrant("expect", quay, "--seeds", "2", "--json", "--jobs", "1")
     together = umbrant("expect", quay, "--seeds", "2", "--json", "--jobs", "3")
     assert alone == together
-    found = {each["file"]: each for each in json.loads(alone[1])["expectations"]}
+    found = {
+        each["file"]: each for each in json.loads(alone[1])["expectations"]
+    }
     assert found["expectations/he-forgets.json"]["broken"] == [
-        {"seed": 16, "agent": "odo", "tick": 793, "says": "entered(1.2) began 5 times"}
+        {
+            "seed": 16,
+            "agent": "odo",
+            "tick": 793,
+            "says": "entered(1.2) began 5 times",
+        }
     ]
 
 
-def test_expect_in_trouble_says_what_is_wrong(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+def test_expect_in_trouble_says_what_is_wrong(
+    umbrant: Any, quay: Path, tmp_path: Path
+) -> None:
     folder = quay / "expectations"
-    (folder / "a.json").write_text('{"expect": "never", "that": "ran(9.9)", "of": "odo"}')
+    (folder / "a.json").write_text(
+        '{"expect": "never", "that": "ran(9.9)", "of": "odo"}'
+    )
     code, out, err = umbrant("expect", quay)
     assert (code, out) == (2, "")
     assert "expectations/a.json: odo has no row '9.9'" in err
@@ -173,7 +223,10 @@ def test_expect_in_trouble_says_what_is_wrong(umbrant: Any, quay: Path, tmp_path
     (folder / "a.json").unlink()
     assert umbrant("expect", quay, "--scenario", "dawn")[0] == 2
     (tmp_path / "file").write_text("no folder")
-    assert umbrant("expect", quay, "--junit", tmp_path / "file" / "report.xml")[0] == 2
+    assert (
+        umbrant("expect", quay, "--junit", tmp_path / "file" / "report.xml")[0]
+        == 2
+    )
     shutil.rmtree(folder)
     code, _, err = umbrant("expect", quay)
     assert code == 2

@@ -37,7 +37,8 @@ def ran_at(take: Take, record: RowRecord) -> set[int]:
         tick
         for tick in range(take.ticks)
         for span in record.spans
-        if span.covers(tick) and not (tick == span.end and span.outcome is Outcome.STOPPED)
+        if span.covers(tick)
+        and not (tick == span.end and span.outcome is Outcome.STOPPED)
     }
 
 
@@ -45,7 +46,9 @@ def ticks_of(history: TakeSignals, text: str) -> set[int]:
     return set(np.flatnonzero(history.holds(text)).tolist())
 
 
-def test_a_row_is_told_by_its_number_its_name_and_its_id(odo: TakeSignals, take: Take) -> None:
+def test_a_row_is_told_by_its_number_its_name_and_its_id(
+    odo: TakeSignals, take: Take
+) -> None:
     record = take.agents["odo"].row("esc")
     expected = ran_at(take, record)
     assert expected
@@ -53,7 +56,13 @@ def test_a_row_is_told_by_its_number_its_name_and_its_id(odo: TakeSignals, take:
     assert ticks_of(odo, "stopped(1.1)")
     assert not ticks_of(odo, "stopped(1.1)") & ticks_of(odo, "ran(1.1)")
     assert ticks_of(odo, "ran(1.1) and ran(1.2)") == set()
-    for text in ("ran(1.1)", 'ran("1.1")', 'ran("Escort the visitor")', 'ran("esc")', "ran(esc)"):
+    for text in (
+        "ran(1.1)",
+        'ran("1.1")',
+        'ran("Escort the visitor")',
+        'ran("esc")',
+        "ran(esc)",
+    ):
         assert ticks_of(odo, text) == expected
     assert ticks_of(odo, "ran(1)") == set(range(take.ticks))
 
@@ -64,31 +73,47 @@ def test_what_became_of_rows(odo: TakeSignals, take: Take) -> None:
         starts = {span.start for span in record.spans}
         assert ticks_of(odo, f'entered("{row_id}")') == starts
         for sense, outcome in (("succeeded", "success"), ("failed", "failure")):
-            ends = {each.end for each in record.spans if each.outcome == outcome}
+            ends = {
+                each.end for each in record.spans if each.outcome == outcome
+            }
             assert ticks_of(odo, f'{sense}("{row_id}")') == ends
-        refused = {tick for tick, each in enumerate(states) if each is RowState.REFUSED}
+        refused = {
+            tick for tick, each in enumerate(states) if each is RowState.REFUSED
+        }
         assert refused <= ticks_of(odo, f'refused("{row_id}")')
 
 
 def test_keys_distances_and_times(odo: TakeSignals, take: Take) -> None:
     poses = take.poses
-    apart = np.hypot(*(poses["odo"][:, :2] - poses["visitor"][:, :2]).astype(float).T)
-    assert ticks_of(odo, "distance(visitor) < 6") == set(np.flatnonzero(apart < 6).tolist())
+    apart = np.hypot(
+        *(poses["odo"][:, :2] - poses["visitor"][:, :2]).astype(float).T
+    )
+    assert ticks_of(odo, "distance(visitor) < 6") == set(
+        np.flatnonzero(apart < 6).tolist()
+    )
     assert ticks_of(odo, "distance_between(odo, visitor) < 6") == ticks_of(
         odo, "distance(visitor) < 6"
     )
     keys = take.agents["odo"].keys
     oil = [keys["lamp_oil"].at(tick) for tick in range(take.ticks)]
-    known = [tick for tick, each in enumerate(oil) if each is not None and each.value is not None]
+    known = [
+        tick
+        for tick, each in enumerate(oil)
+        if each is not None and each.value is not None
+    ]
     below = {tick for tick in known if oil[tick].value < 0.8}  # type: ignore[union-attr,operator]
     assert ticks_of(odo, "lamp_oil < 0.8") == below
     assert ticks_of(odo, "not lamp_oil < 0.8") == set(known) - below
-    seen = {t for t in range(take.ticks) if keys["visitor_seen"].at(t).value is True}  # type: ignore[union-attr]
+    seen = {
+        t for t in range(take.ticks) if keys["visitor_seen"].at(t).value is True
+    }  # type: ignore[union-attr]
     assert ticks_of(odo, "visitor_seen") == seen
     assert ticks_of(odo, "time() >= 41") == set(range(820, 840))
     assert ticks_of(odo, "is_set(last_seen)") <= set(range(take.ticks))
     assert ticks_of(odo, "changed(visitor_seen)") == {
-        tick for tick in range(1, take.ticks) if (tick in seen) != (tick - 1 in seen)
+        tick
+        for tick in range(1, take.ticks)
+        if (tick in seen) != (tick - 1 in seen)
     }
 
 
@@ -96,22 +121,39 @@ def test_what_is_unknown_holds_nowhere(odo: TakeSignals, take: Take) -> None:
     """A key that is not set is neither more nor less than anything."""
     unset = set(range(take.ticks)) - ticks_of(odo, "is_set(last_seen)")
     assert unset
-    near, far = (ticks_of(odo, f"distance(last_seen) {sign} 5") for sign in ("<", ">="))
+    near, far = (
+        ticks_of(odo, f"distance(last_seen) {sign} 5") for sign in ("<", ">=")
+    )
     assert not unset & (near | far)
     # But what is unknown on one side of an `or` does not take away the other.
-    assert ticks_of(odo, "distance(last_seen) < 5 or time() >= 0") == set(range(take.ticks))
+    assert ticks_of(odo, "distance(last_seen) < 5 or time() >= 0") == set(
+        range(take.ticks)
+    )
     assert ticks_of(odo, "distance(last_seen) < 5 and time() < 0") == set()
 
 
 @pytest.mark.parametrize("seconds", [0, 0.5, 2.5, 1000])
-def test_what_was_and_how_often(odo: TakeSignals, take: Take, seconds: float) -> None:
-    """Against a plain walk over the ticks, for what is always known and for what is not."""
+def test_what_was_and_how_often(
+    odo: TakeSignals, take: Take, seconds: float
+) -> None:
+    """Against a plain walk over the ticks, for what is always known and for
+    what is not.
+    """
     rate = take.header.ticks_per_s
-    for text in ("ran(1.1)", "entered(1.2)", "distance(last_seen) < 5", "time() < 3"):
+    for text in (
+        "ran(1.1)",
+        "entered(1.2)",
+        "distance(last_seen) < 5",
+        "time() < 3",
+    ):
         held = ticks_of(odo, text)
         assert held
         unset = "last_seen" in text
-        known = ticks_of(odo, "is_set(last_seen)") if unset else set(range(take.ticks))
+        known = (
+            ticks_of(odo, "is_set(last_seen)")
+            if unset
+            else set(range(take.ticks))
+        )
         lately, not_lately, since = set[int](), set[int](), set[int]()
         count, counts = 0, list[int]()
         for tick in range(take.ticks):
@@ -128,22 +170,43 @@ def test_what_was_and_how_often(odo: TakeSignals, take: Take, seconds: float) ->
         assert ticks_of(odo, f"not within({text}, {seconds})") == not_lately
         assert odo.numbers(f"count({text})").tolist() == counts
         assert ticks_of(odo, f"after({text})") == since
-        # Where it is not known from the first tick on, nobody can say that it has not held.
-        not_yet = {tick for tick in range(take.ticks) if known.issuperset(range(tick + 1))} - since
+        # Where it is not known from the first tick on, nobody can say that it
+        # has not held.
+        not_yet = {
+            tick
+            for tick in range(take.ticks)
+            if known.issuperset(range(tick + 1))
+        } - since
         assert ticks_of(odo, f"before({text})") == not_yet
 
 
 def test_of_how_many_it_holds(take: Take) -> None:
-    odo, gulls = TakeSignals(take, "odo"), [f"gull_{number}" for number in range(1, 7)]
-    each = [ticks_of(TakeSignals(take, name), "distance(odo) < 8") for name in gulls]
+    odo, gulls = (
+        TakeSignals(take, "odo"),
+        [f"gull_{number}" for number in range(1, 7)],
+    )
+    each = [
+        ticks_of(TakeSignals(take, name), "distance(odo) < 8") for name in gulls
+    ]
     assert any(each)
     for name in ("gulls", "gull"):
         for wanted in range(7):
-            expected = {t for t in range(take.ticks) if sum(t in one for one in each) >= wanted}
-            assert ticks_of(odo, f"how_many({name}, distance(odo) < 8) >= {wanted}") == expected
+            expected = {
+                t
+                for t in range(take.ticks)
+                if sum(t in one for one in each) >= wanted
+            }
+            assert (
+                ticks_of(
+                    odo, f"how_many({name}, distance(odo) < 8) >= {wanted}"
+                )
+                == expected
+            )
     # Of those who have no such row it does not hold.
     ran = ticks_of(odo, 'ran("Escort the visitor")')
-    assert ticks_of(odo, 'how_many(watch, ran("Escort the visitor")) == 1') == ran
+    assert (
+        ticks_of(odo, 'how_many(watch, ran("Escort the visitor")) == 1') == ran
+    )
 
 
 def test_a_refusal_is_found_by_its_reason(take: Take) -> None:
@@ -151,7 +214,10 @@ def test_a_refusal_is_found_by_its_reason(take: Take) -> None:
     for agent, record in take.agents.items():
         history = TakeSignals(take, agent)
         for row_id, kept in record.rows.items():
-            for reason, kind in (("cooling", "cooling"), ("its guard said no", "guard")):
+            for reason, kind in (
+                ("cooling", "cooling"),
+                ("its guard said no", "guard"),
+            ):
                 expected = {
                     tick
                     for refusals in kept.refusals.values()
@@ -160,31 +226,50 @@ def test_a_refusal_is_found_by_its_reason(take: Take) -> None:
                     for tick in range(each.start, each.end + 1)
                 }
                 found += bool(expected)
-                assert ticks_of(history, f'refused("{row_id}", "{reason}")') == expected
+                assert (
+                    ticks_of(history, f'refused("{row_id}", "{reason}")')
+                    == expected
+                )
     assert found > 10
 
 
 def test_bodies_props_events_and_speech(take: Take) -> None:
     tam, brine = TakeSignals(take, "tam"), TakeSignals(take, "brine")
     thirst = take.body_numbers["tam"]["thirst"].astype(float)
-    assert ticks_of(tam, "stat(thirst) > 0.5") == set(np.flatnonzero(thirst > 0.5).tolist())
-    assert ticks_of(brine, "stat_of(thirst, tam) > 0.5") == ticks_of(tam, "stat(thirst) > 0.5")
+    assert ticks_of(tam, "stat(thirst) > 0.5") == set(
+        np.flatnonzero(thirst > 0.5).tolist()
+    )
+    assert ticks_of(brine, "stat_of(thirst, tam) > 0.5") == ticks_of(
+        tam, "stat(thirst) > 0.5"
+    )
     level = take.levels["lamp_gate"].astype(float)
-    assert ticks_of(brine, "level(lamp_gate) < 0.9") == set(np.flatnonzero(level < 0.9).tolist())
-    woofs = {each.tick for each in take.agents["brine"].said if "Woof" in each.text}
+    assert ticks_of(brine, "level(lamp_gate) < 0.9") == set(
+        np.flatnonzero(level < 0.9).tolist()
+    )
+    woofs = {
+        each.tick for each in take.agents["brine"].said if "Woof" in each.text
+    }
     assert woofs
     assert ticks_of(brine, 'said("woof")') == woofs
     heard = {each.tick for each in brine.record.received}
     names = {each.event for each in brine.record.received}
-    assert set().union(*(ticks_of(brine, f'received("{name}")') for name in names)) == heard
+    assert (
+        set().union(*(ticks_of(brine, f'received("{name}")') for name in names))
+        == heard
+    )
     for name in names:
-        assert ticks_of(brine, f'received("{name}")') <= ticks_of(brine, f'raised("{name}")')
+        assert ticks_of(brine, f'received("{name}")') <= ticks_of(
+            brine, f'raised("{name}")'
+        )
 
 
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("visitor_sean", "has no key 'visitor_sean'. Did you mean 'visitor_seen'?"),
+        (
+            "visitor_sean",
+            "has no key 'visitor_sean'. Did you mean 'visitor_seen'?",
+        ),
         ("ran(9.9)", "has no row '9.9'"),
         ('ran("Escort the visito")', "Did you mean 'Escort the visitor'?"),
         ("can_see(visitor)", "a take cannot be asked 'can_see'"),
@@ -218,7 +303,9 @@ def test_bodies_props_events_and_speech(take: Take) -> None:
         ("", "a condition is empty"),
     ],
 )
-def test_what_cannot_be_asked_says_why(odo: TakeSignals, text: str, says: str) -> None:
+def test_what_cannot_be_asked_says_why(
+    odo: TakeSignals, text: str, says: str
+) -> None:
     with pytest.raises(LanguageError) as raised:
         odo.holds(text)
     assert says in str(raised.value)

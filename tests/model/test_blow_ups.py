@@ -1,5 +1,5 @@
-"""Small files that ask for too much are refused with the rule that they break, or cost no more than
-they should.
+"""Small files that ask for too much are refused with the rule that they break,
+or cost no more than they should.
 """
 
 import sqlite3
@@ -53,11 +53,14 @@ def nested(levels: int, uses: int) -> Project:
 
 
 @within(20)
-def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> None:
+def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> (
+    None
+):
     many = nested(12, 3)
     problem_texts = [str(each) for each in validate(many)]
     assert any(
-        f"rows; {MOST_ROWS} is the most. Use fewer behaviors inside each other." in each
+        f"rows; {MOST_ROWS} is the most. Use fewer behaviors inside each other."
+        in each
         for each in problem_texts
     )
     assert len(expand_behavior(many, "b").behavior.rows) < MOST_ROWS + 100
@@ -67,19 +70,27 @@ def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> No
 
 
 @within(20)
-def test_formulas_that_name_the_one_before_twice_cost_as_much_as_they_are_many() -> None:
+def test_formulas_that_name_the_one_before_twice_cost_as_much_as_they_are_many() -> (
+    None
+):
     first = Key(name="n0", type=KeyType.NUMBER)
     others = (
-        Key(name=f"n{n}", type=KeyType.NUMBER, formula=f"n{n - 1} + n{n - 1}") for n in range(1, 40)
+        Key(name=f"n{n}", type=KeyType.NUMBER, formula=f"n{n - 1} + n{n - 1}")
+        for n in range(1, 40)
     )
     made = project(
-        row("ww", "wait", duration=9.0), keys=(first, *others), start_keys={"n0": 1.0}, seconds=0.5
+        row("ww", "wait", duration=9.0),
+        keys=(first, *others),
+        start_keys={"n0": 1.0},
+        seconds=0.5,
     )
     assert values(played(made), "n39") == [(0, 2.0**39)]
 
 
 def test_a_scenario_has_so_many_players_at_most() -> None:
-    cast = tuple(Member(name=f"m{n}", copies=1000, start=(1, 1)) for n in range(100))
+    cast = tuple(
+        Member(name=f"m{n}", copies=1000, start=(1, 1)) for n in range(100)
+    )
     with pytest.raises(ValidationError, match=f"more than {MOST_PLAYERS}"):
         Scenario(name="s", title="S", stage="yard", cast=cast)
 
@@ -94,7 +105,9 @@ def test_a_scenario_has_so_many_players_at_most() -> None:
         ("[" * 100_000, "nested too deeply"),
     ],
 )
-def test_json_that_no_file_of_ours_holds_is_told_of(text: str, says: str) -> None:
+def test_json_that_no_file_of_ours_holds_is_told_of(
+    text: str, says: str
+) -> None:
     with pytest.raises(JsonError, match=says):
         read_json(text)
 
@@ -107,15 +120,22 @@ def test_json_that_no_file_of_ours_holds_is_told_of(text: str, says: str) -> Non
         "x = " + "-" * 50_000 + "1",
         "x = " + "[" * 90 + "]" * 90,
         "x: " + "a." * 50_000 + "b = 1",
-        "def f():\n" + "".join(f"{' ' * n}if 1:\n" for n in range(1, 120)) + " " * 120 + "pass",
+        "def f():\n"
+        + "".join(f"{' ' * n}if 1:\n" for n in range(1, 120))
+        + " " * 120
+        + "pass",
         "\0",
         "x" * 2_000_000,
     ],
 )
-def test_files_of_nodes_that_are_nested_or_long_beyond_measure_are_told_of(body: str) -> None:
+def test_files_of_nodes_that_are_nested_or_long_beyond_measure_are_told_of(
+    body: str,
+) -> None:
     text = f"from umbrant.nodes import *\n{body}\n"
     own = project_catalog(
-        project().model_copy(update={"nodes": (NodeFile(name="deep.py", text=text),)})
+        project().model_copy(
+            update={"nodes": (NodeFile(name="deep.py", text=text),)}
+        )
     )
     assert all(str(each).startswith("nodes/deep.py") for each in own.problems)
 
@@ -123,29 +143,42 @@ def test_files_of_nodes_that_are_nested_or_long_beyond_measure_are_told_of(body:
 @pytest.fixture
 def small_take(tmp_path: Path) -> Path:
     return roll(
-        RollOrder(project(row("ww", "wait", duration=9.0), seconds=0.5), "s", tmp_path / "t.take")
+        RollOrder(
+            project(row("ww", "wait", duration=9.0), seconds=0.5),
+            "s",
+            tmp_path / "t.take",
+        )
     )
 
 
 @within(20)
-def test_a_small_take_that_asks_for_much_memory_is_damaged(small_take: Path) -> None:
+def test_a_small_take_that_asks_for_much_memory_is_damaged(
+    small_take: Path,
+) -> None:
     with closing(sqlite3.connect(small_take, isolation_level=None)) as file:
-        (header,) = file.execute("SELECT value FROM meta WHERE name = ?", (HEADER,)).fetchone()
+        (header,) = file.execute(
+            "SELECT value FROM meta WHERE name = ?", (HEADER,)
+        ).fetchone()
         file.execute(
             "UPDATE meta SET value = ? WHERE name = ?",
             (header.replace('"ticks":5', '"ticks":20000000'), HEADER),
         )
-        file.execute("UPDATE meta SET value = '20000000' WHERE name = 'recorded'")
+        file.execute(
+            "UPDATE meta SET value = '20000000' WHERE name = 'recorded'"
+        )
         for n in range(100):
             file.execute(
-                "INSERT INTO level VALUES (?, 0, ?)", (f"p{n}", np.zeros(1, np.float32).tobytes())
+                "INSERT INTO level VALUES (?, 0, ?)",
+                (f"p{n}", np.zeros(1, np.float32).tobytes()),
             )
     with pytest.raises(TakeError, match="far more memory"):
         read_take(small_take)
 
 
 @within(20)
-def test_a_take_whose_table_is_a_view_without_end_is_damaged(small_take: Path) -> None:
+def test_a_take_whose_table_is_a_view_without_end_is_damaged(
+    small_take: Path,
+) -> None:
     with closing(sqlite3.connect(small_take, isolation_level=None)) as file:
         file.executescript(
             "DROP TABLE said; CREATE VIEW said AS WITH RECURSIVE c(x) AS (VALUES(1) UNION ALL "
@@ -156,7 +189,9 @@ def test_a_take_whose_table_is_a_view_without_end_is_damaged(small_take: Path) -
         read_take(small_take)
 
 
-@pytest.mark.parametrize("name", ["a#b.take", "a?b.take", "a%41b.take", "a b.take"])
+@pytest.mark.parametrize(
+    "name", ["a#b.take", "a?b.take", "a%41b.take", "a b.take"]
+)
 def test_a_take_may_have_any_name(small_take: Path, name: str) -> None:
     folder = small_take.parent / "p#1"
     folder.mkdir()
@@ -165,6 +200,7 @@ def test_a_take_may_have_any_name(small_take: Path, name: str) -> None:
 
 def test_a_blackboard_may_be_extended_a_thousand_times() -> None:
     boards = tuple(
-        Blackboard(name=f"k{n}", title="K", extends=f"k{n - 1}" if n else None) for n in range(1000)
+        Blackboard(name=f"k{n}", title="K", extends=f"k{n - 1}" if n else None)
+        for n in range(1000)
     )
     assert validate(project(row("ww", "wait"), blackboards=boards)) == []

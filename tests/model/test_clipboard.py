@@ -38,7 +38,15 @@ def shape(made: Project, name: str = "b") -> list[str]:
 def test_copied_rows_come_back_as_they_were_with_ids_of_their_own() -> None:
     rows = rows_from(rows_text(TREE, "b", ["aa", "bb"]))
     made, new = paste_rows(TREE, "b", rows, after="bb", under="top")
-    assert shape(made)[8:] == [".aa", "..a1", "..a2", ".bb", "..s1", "...t1", "..s2"]
+    assert shape(made)[8:] == [
+        ".aa",
+        "..a1",
+        "..a2",
+        ".bb",
+        "..s1",
+        "...t1",
+        "..s2",
+    ]
     assert len({each.id for each in made.behavior("b").rows}) == 15
     assert [made.behavior("b").row(each).name for each in new] == ["aa", "bb"]
     machine = made.behavior("b").outline.children[new[1]]
@@ -51,7 +59,11 @@ def test_copied_rows_come_back_as_they_were_with_ids_of_their_own() -> None:
 def test_rows_are_pasted_into_another_project_first_under_a_row() -> None:
     other = project(row("top", "sequence"), row("w1", "wait", "top"))
     made, _ = paste_rows(
-        other, "b", rows_from(rows_text(TREE, "b", ["aa"])), after=None, under="top"
+        other,
+        "b",
+        rows_from(rows_text(TREE, "b", ["aa"])),
+        after=None,
+        under="top",
     )
     assert shape(made) == ["top", ".aa", "..a1", "..a2", ".w1"]
 
@@ -75,7 +87,17 @@ def test_a_text_without_rows_is_refused(text: str) -> None:
 
 def test_rows_are_wrapped_in_one() -> None:
     made, around = wrap_rows(TREE, "b", ["a1", "a2"], "parallel", "Both")
-    assert shape(made) == ["top", ".aa", "..Both", "...a1", "...a2", ".bb", "..s1", "...t1", "..s2"]
+    assert shape(made) == [
+        "top",
+        ".aa",
+        "..Both",
+        "...a1",
+        "...a2",
+        ".bb",
+        "..s1",
+        "...t1",
+        "..s2",
+    ]
     assert made.behavior("b").row(around).kind == "parallel"
 
 
@@ -91,13 +113,22 @@ def test_rows_become_a_behavior_that_is_used_in_their_place() -> None:
 
 def test_rows_of_a_used_behavior_are_changed_where_they_are_written() -> None:
     inner = Behavior(
-        name="c", title="C", blackboard="k", rows=(row("in", "sequence"), row("i1", "wait", "in"))
+        name="c",
+        title="C",
+        blackboard="k",
+        rows=(row("in", "sequence"), row("i1", "wait", "in")),
     )
     expanded = project(
-        row("top", "selector"), row("use1", "use_behavior", "top", behavior="c"), behaviors=(inner,)
+        row("top", "selector"),
+        row("use1", "use_behavior", "top", behavior="c"),
+        behaviors=(inner,),
     )
     made, new = paste_rows(
-        expanded, "b", rows_from(rows_text(TREE, "b", ["a1"])), after="use1/i1", under="use1/in"
+        expanded,
+        "b",
+        rows_from(rows_text(TREE, "b", ["a1"])),
+        after="use1/i1",
+        under="use1/in",
     )
     assert shape(made, "c") == ["in", ".i1", ".a1"]
     assert new[0].startswith("use1/")

@@ -1,5 +1,5 @@
-"""Edits: each does what it says and nothing else, and none can make a project that does not
-load.
+"""Edits: each does what it says and nothing else, and none can make a project
+that does not load.
 """
 
 from hypothesis import given
@@ -20,7 +20,13 @@ def tree() -> Project:
         row("r1", "sequence", "top"),
         row("r11", "wait", "r1"),
         row("r12", "wait", "r1"),
-        row("r2", "wait", "top", guard="yes", decorators=[("invert", {}), ("cooldown", {})]),
+        row(
+            "r2",
+            "wait",
+            "top",
+            guard="yes",
+            decorators=[("invert", {}), ("cooldown", {})],
+        ),
         row("r3", "wait", "top"),
     )
 
@@ -56,7 +62,14 @@ def test_un_nesting_puts_a_row_behind_the_one_it_was_in() -> None:
 
 def test_nesting_and_un_nesting_keeps_what_is_inside() -> None:
     nested = edits.nest_row(edits.move_row(tree(), "b", "r1", 1), "b", "r1")
-    assert shape(nested) == ["1 top", "1.1 r2", "1.1.1 r1", "1.1.1.1 r11", "1.1.1.2 r12", "1.2 r3"]
+    assert shape(nested) == [
+        "1 top",
+        "1.1 r2",
+        "1.1.1 r1",
+        "1.1.1.1 r11",
+        "1.1.1.2 r12",
+        "1.2 r3",
+    ]
 
 
 def test_moving_swaps_a_row_with_all_in_it_with_its_neighbour() -> None:
@@ -68,28 +81,49 @@ def test_moving_swaps_a_row_with_all_in_it_with_its_neighbour() -> None:
         "1.2.2 r12",
         "1.3 r3",
     ]
-    assert shape(edits.move_row(tree(), "b", "r3", -1))[-2:] == ["1.2 r3", "1.3 r2"]
+    assert shape(edits.move_row(tree(), "b", "r3", -1))[-2:] == [
+        "1.2 r3",
+        "1.3 r2",
+    ]
     assert edits.move_row(tree(), "b", "r1", -1) == tree()
 
 
 def test_deleting_takes_what_is_inside_with_it() -> None:
-    assert shape(edits.delete_rows(tree(), "b", ["r1"])) == ["1 top", "1.1 r2", "1.2 r3"]
+    assert shape(edits.delete_rows(tree(), "b", ["r1"])) == [
+        "1 top",
+        "1.1 r2",
+        "1.2 r3",
+    ]
 
 
 def test_a_row_is_inserted_after_its_sibling_and_what_is_in_that() -> None:
     new = Row(id="new", kind="wait")
-    assert shape(edits.insert_row(tree(), "b", new, after="r1", under="top"))[4] == "1.2 new"
-    assert shape(edits.insert_row(tree(), "b", new, after=None, under="r1"))[2] == "1.1.1 new"
+    assert (
+        shape(edits.insert_row(tree(), "b", new, after="r1", under="top"))[4]
+        == "1.2 new"
+    )
+    assert (
+        shape(edits.insert_row(tree(), "b", new, after=None, under="r1"))[2]
+        == "1.1.1 new"
+    )
 
 
 def test_values_go_into_the_part_of_the_row_they_belong_to() -> None:
     made = edits.set_value(tree(), "b", Slot("r2", "", "duration"), 2.0)
-    made = edits.set_value(made, "b", Slot("r2", "decorator 1", "duration"), 3.0)
+    made = edits.set_value(
+        made, "b", Slot("r2", "decorator 1", "duration"), 3.0
+    )
     found = made.behavior("b").row("r2")
     assert found.args == {"duration": 2.0}
-    assert [decorator.args for decorator in found.decorators] == [{}, {"duration": 3.0}]
+    assert [decorator.args for decorator in found.decorators] == [
+        {},
+        {"duration": 3.0},
+    ]
     assert (
-        edits.set_value(made, "b", Slot("r2", "", "duration"), None).behavior("b").row("r2").args
+        edits.set_value(made, "b", Slot("r2", "", "duration"), None)
+        .behavior("b")
+        .row("r2")
+        .args
         == {}
     )
 
@@ -102,7 +136,11 @@ def test_guards_decorators_and_upkeep_can_be_put_on_and_taken_off() -> None:
     found = made.behavior("b").row("r3")
     assert found.guard is not None
     assert (found.guard.when, found.guard.watch) == ("no", Watch.THROUGHOUT)
-    assert (found.decorators[0].kind, found.upkeep[0].kind, found.upkeep[0].every_s) == (
+    assert (
+        found.decorators[0].kind,
+        found.upkeep[0].kind,
+        found.upkeep[0].every_s,
+    ) == (
         "invert",
         "clear",
         0.05,
@@ -119,7 +157,18 @@ def test_a_declared_key_takes_the_place_of_the_one_with_its_name() -> None:
 
 
 CHANGES = st.sampled_from(
-    ["nest", "unnest", "up", "down", "delete", "insert", "mute", "rename", "guard", "set"]
+    [
+        "nest",
+        "unnest",
+        "up",
+        "down",
+        "delete",
+        "insert",
+        "mute",
+        "rename",
+        "guard",
+        "set",
+    ]
 )
 
 
@@ -143,7 +192,9 @@ def apply(made: Project, name: str, row_id: str) -> Project:
         case "unnest":
             return edits.unnest_row(made, "b", row_id)
         case "up" | "down":
-            return edits.move_row(made, "b", row_id, 1 if name == "down" else -1)
+            return edits.move_row(
+                made, "b", row_id, 1 if name == "down" else -1
+            )
         case "delete":
             return edits.delete_rows(made, "b", [row_id])
         case "insert":

@@ -1,5 +1,5 @@
-"""Projects on disk: what is read is what was written, problems are placed, and nothing is ever half
-written.
+"""Projects on disk: what is read is what was written, problems are placed, and
+nothing is ever half written.
 """
 
 import errno
@@ -14,7 +14,12 @@ import pytest
 from umbrant.model.documents import Project
 from umbrant.model.edits import rename_row
 from umbrant.model.files import JOURNAL, write_atomically
-from umbrant.model.folder import document_texts, parse_project, read_project, save_project
+from umbrant.model.folder import (
+    document_texts,
+    parse_project,
+    read_project,
+    save_project,
+)
 from umbrant.model.problems import ProjectError
 
 
@@ -49,9 +54,9 @@ def test_renaming_a_row_changes_one_line(demo: Path) -> None:
     after = document_texts(rename_row(project, "warden", "go", "Run there"))[
         "behaviors/warden.json"
     ].splitlines()
-    assert [new for old, new in zip(before, after, strict=True) if old != new] == [
-        '      "name": "Run there",'
-    ]
+    assert [
+        new for old, new in zip(before, after, strict=True) if old != new
+    ] == ['      "name": "Run there",']
 
 
 def test_a_missing_folder_asks_whether_it_is_a_project(tmp_path: Path) -> None:
@@ -120,18 +125,28 @@ def test_a_cycle_through_several_rows_is_found(demo: Path) -> None:
     path = demo / "behaviors" / "warden.json"
     data = json.loads(path.read_text())
     for row in data["rows"]:
-        row["under"] = {"chk": "go", "go": "chk"}.get(row["id"], row.get("under"))
+        row["under"] = {"chk": "go", "go": "chk"}.get(
+            row["id"], row.get("under")
+        )
     path.write_text(json.dumps(data))
-    assert any("nested in itself" in problem_texts for problem_texts in problems(demo))
+    assert any(
+        "nested in itself" in problem_texts for problem_texts in problems(demo)
+    )
 
 
 def test_rows_nested_too_deeply_are_refused(demo: Path) -> None:
     path = demo / "behaviors" / "warden.json"
     rows = [
-        {"id": f"r{n}x", "kind": "selector", **({"under": f"r{n - 1}x"} if n else {})}
+        {
+            "id": f"r{n}x",
+            "kind": "selector",
+            **({"under": f"r{n - 1}x"} if n else {}),
+        }
         for n in range(200)
     ]
-    path.write_text(json.dumps({"title": "Deep", "blackboard": "quay", "rows": rows}))
+    path.write_text(
+        json.dumps({"title": "Deep", "blackboard": "quay", "rows": rows})
+    )
     (problem_texts,) = problems(demo)
     assert "more than 64 rows deep" in problem_texts
 
@@ -145,7 +160,9 @@ def test_the_problems_of_several_files_are_told_together(demo: Path) -> None:
 def test_a_file_that_cannot_be_written_leaves_the_old_one(
     demo: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    project: Project = rename_row(read_project(demo), "warden", "go", "Run there")
+    project: Project = rename_row(
+        read_project(demo), "warden", "go", "Run there"
+    )
     before = files(demo)
 
     def full(*_: object) -> None:
@@ -163,7 +180,9 @@ def test_a_folder_that_may_not_be_written_is_named_with_the_way_out(
     project = rename_row(read_project(demo), "warden", "go", "Run there")
 
     def forbidden(*_: object, **__: object) -> None:
-        raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(demo / "behaviors"))
+        raise PermissionError(
+            errno.EACCES, os.strerror(errno.EACCES), str(demo / "behaviors")
+        )
 
     monkeypatch.setattr("tempfile.mkstemp", forbidden)
     with pytest.raises(
@@ -173,7 +192,9 @@ def test_a_folder_that_may_not_be_written_is_named_with_the_way_out(
         save_project(project, demo)
 
 
-def test_writing_keeps_a_files_mode_and_leaves_nothing_beside_it(tmp_path: Path) -> None:
+def test_writing_keeps_a_files_mode_and_leaves_nothing_beside_it(
+    tmp_path: Path,
+) -> None:
     path = tmp_path / "a.json"
     path.write_text("old")
     path.chmod(0o640)
@@ -184,7 +205,9 @@ def test_writing_keeps_a_files_mode_and_leaves_nothing_beside_it(tmp_path: Path)
 
 def test_a_document_that_is_gone_is_removed_from_the_folder(demo: Path) -> None:
     project = read_project(demo)
-    (demo / "behaviors" / "old.json").write_text('{"title": "Old", "blackboard": "quay"}')
+    (demo / "behaviors" / "old.json").write_text(
+        '{"title": "Old", "blackboard": "quay"}'
+    )
     save_project(project, demo)
     assert not (demo / "behaviors" / "old.json").exists()
 
@@ -192,7 +215,8 @@ def test_a_document_that_is_gone_is_removed_from_the_folder(demo: Path) -> None:
 def later(project: Project) -> Project:
     """The project with other titles on all of its behaviors."""
     behaviors = tuple(
-        each.model_copy(update={"title": f"{each.title}, later"}) for each in project.behaviors
+        each.model_copy(update={"title": f"{each.title}, later"})
+        for each in project.behaviors
     )
     return project.model_copy(update={"behaviors": behaviors})
 
@@ -216,10 +240,16 @@ def test_a_save_that_was_cut_short_after_its_journal_is_finished_by_whoever_read
     monkeypatch.setattr(os, "replace", real)
     assert (demo / JOURNAL).exists()
     assert read_project(demo) == changed
-    assert not [name for name in files(demo) if name.endswith(".part") or name == JOURNAL]
+    assert not [
+        name
+        for name in files(demo)
+        if name.endswith(".part") or name == JOURNAL
+    ]
 
 
-def test_a_save_that_was_cut_short_before_its_journal_has_not_happened(demo: Path) -> None:
+def test_a_save_that_was_cut_short_before_its_journal_has_not_happened(
+    demo: Path,
+) -> None:
     before = read_project(demo)
     (demo / "behaviors" / ".warden.json.part").write_text("{")
     (demo / ".project.json.x1y2z3.part").write_text("{")
@@ -228,7 +258,14 @@ def test_a_save_that_was_cut_short_before_its_journal_has_not_happened(demo: Pat
 
 
 @pytest.mark.parametrize(
-    "name", ["../outside.json", "/etc/x.json", "behaviors/../../outside.json", "notes.txt", 7]
+    "name",
+    [
+        "../outside.json",
+        "/etc/x.json",
+        "behaviors/../../outside.json",
+        "notes.txt",
+        7,
+    ],
 )
 def test_a_journal_that_came_with_a_project_touches_none_but_its_files(
     demo: Path, name: object
@@ -253,7 +290,9 @@ def test_while_another_process_saves_nobody_else_does(
         "fcntl.LOCK_EX); print(); input()"
     )
     command = [sys.executable, "-c", code, str(demo)]
-    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE) as other:
+    with subprocess.Popen(
+        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE
+    ) as other:
         assert other.stdout is not None
         other.stdout.readline()
         with pytest.raises(ProjectError, match="another process is saving"):
@@ -273,7 +312,9 @@ def test_a_folder_that_cannot_be_read_is_not_an_empty_one(
 
     def forbidden(path: object) -> object:
         if str(path).endswith("behaviors"):
-            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(path))
+            raise PermissionError(
+                errno.EACCES, os.strerror(errno.EACCES), str(path)
+            )
         return real(path)  # type: ignore[call-overload]
 
     monkeypatch.setattr(os, "scandir", forbidden)

@@ -1,4 +1,6 @@
-"""The outline: numbers, paths, and what makes no tree; and values as they are said."""
+"""The outline: numbers, paths, and what makes no tree; and values as they are
+said.
+"""
 
 import pytest
 from hypothesis import given
@@ -13,7 +15,13 @@ LINKS = [("a", None), ("b", "a"), ("c", "b"), ("d", "b"), ("e", "a")]
 
 def test_numbers_follow_the_order_of_the_rows() -> None:
     outline = Outline.of(LINKS)
-    assert outline.number == {"a": "1", "b": "1.1", "c": "1.1.1", "d": "1.1.2", "e": "1.2"}
+    assert outline.number == {
+        "a": "1",
+        "b": "1.1",
+        "c": "1.1.1",
+        "d": "1.1.2",
+        "e": "1.2",
+    }
     assert outline.depth["d"] == 2
     assert outline.path("d") == ("a", "b", "d")
     assert outline.siblings("b") == ("b", "e")
@@ -23,7 +31,11 @@ def test_numbers_follow_the_order_of_the_rows() -> None:
 
 def test_a_row_is_found_by_its_number_or_its_id() -> None:
     outline = Outline.of(LINKS)
-    assert (outline.find("1.1.2"), outline.find("d"), outline.find("7")) == ("d", "d", None)
+    assert (outline.find("1.1.2"), outline.find("d"), outline.find("7")) == (
+        "d",
+        "d",
+        None,
+    )
 
 
 @pytest.mark.parametrize(
@@ -53,7 +65,9 @@ def test_any_links_make_a_tree_or_an_error(parents: list[int]) -> None:
         outline = Outline.of(links)
     except OutlineError:
         return
-    assert len(outline.number) == len(set(outline.number.values())) == len(links)
+    assert (
+        len(outline.number) == len(set(outline.number.values())) == len(links)
+    )
     for row_id, _ in links:
         assert outline.path(row_id)[-1] == row_id
 
@@ -82,8 +96,19 @@ def test_a_number_is_said_to_three_decimals(number: float) -> None:
 
 
 def test_a_problem_says_where_what_and_the_way_out() -> None:
-    problem = Problem("behaviors/b.json", "1.2 'Go'", "`x` is no key.", "Did you mean 'y'?")
-    assert str(problem) == "behaviors/b.json: row 1.2 'Go': `x` is no key. Did you mean 'y'?"
-    assert did_you_mean("lasst_seen", ["last_seen", "lamp"]) == "Did you mean 'last_seen'?"
-    assert did_you_mean("zzz", ["last_seen", "lamp"]) == "There are: last_seen, lamp."
+    problem = Problem(
+        "behaviors/b.json", "1.2 'Go'", "`x` is no key.", "Did you mean 'y'?"
+    )
+    assert (
+        str(problem)
+        == "behaviors/b.json: row 1.2 'Go': `x` is no key. Did you mean 'y'?"
+    )
+    assert (
+        did_you_mean("lasst_seen", ["last_seen", "lamp"])
+        == "Did you mean 'last_seen'?"
+    )
+    assert (
+        did_you_mean("zzz", ["last_seen", "lamp"])
+        == "There are: last_seen, lamp."
+    )
     assert did_you_mean("zzz", []) == ""

@@ -1,4 +1,6 @@
-"""Text from anywhere is shown on one line, short, and without what a terminal would act on."""
+"""Text from anywhere is shown on one line, short, and without what a terminal
+would act on.
+"""
 
 import json
 
@@ -17,7 +19,9 @@ ODD = {
 }
 
 
-def test_what_has_no_look_of_its_own_is_escaped_and_words_of_all_languages_are_not() -> None:
+def test_what_has_no_look_of_its_own_is_escaped_and_words_of_all_languages_are_not() -> (
+    None
+):
     for character, shown in ODD.items():
         assert printable(f"a{character}b") == f"a{shown}b"
     for text in ("Grüße", "海", "می‌خواهم", "😀", "a b", "≤ 5 m"):
@@ -41,6 +45,8 @@ def test_lines_stay_lines_and_nothing_is_cut(text: str) -> None:
 
 @given(st.text(st.characters(exclude_categories=["Cs"]), max_size=100))
 def test_json_that_is_escaped_reads_back_to_the_same(text: str) -> None:
-    shown = escaped_json(json.dumps([text, "\x7f\u202e\U000e0041"], ensure_ascii=False, indent=2))
+    shown = escaped_json(
+        json.dumps([text, "\x7f\u202e\U000e0041"], ensure_ascii=False, indent=2)
+    )
     assert json.loads(shown) == [text, "\x7f\u202e\U000e0041"]
     assert all(each not in shown for each in "\x7f\u202e\x1b\U000e0041")

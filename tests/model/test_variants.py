@@ -1,4 +1,6 @@
-"""Editing a variant: what differs becomes overrides, and what does not follows the original."""
+"""Editing a variant: what differs becomes overrides, and what does not follows
+the original.
+"""
 
 from collections.abc import Callable
 
@@ -38,11 +40,19 @@ ROWS = (
     row("qq", "sequence", "ss"),
     row("bb", "wait", "qq", duration=2.0),
     row("cc", "wait", "qq", duration=3.0),
-    row("uu", "use_behavior", "ss", behavior="o", binds={"near": 1.0, "far": 2.0}),
+    row(
+        "uu",
+        "use_behavior",
+        "ss",
+        behavior="o",
+        binds={"near": 1.0, "far": 2.0},
+    ),
 )
 OTHER = Behavior(name="o", title="O", blackboard="j", rows=(row("oo", "wait"),))
 BOARD = Blackboard(
-    name="j", title="J", keys=tuple(Key(name=each, type=KeyType.NUMBER) for each in ("near", "far"))
+    name="j",
+    title="J",
+    keys=tuple(Key(name=each, type=KeyType.NUMBER) for each in ("near", "far")),
 )
 MADE = project(*ROWS, behaviors=(VARIANT, OTHER), blackboards=(BOARD,))
 
@@ -54,7 +64,9 @@ EDITS: dict[str, Callable[[Project, str], Project]] = {
     "no guard": lambda p, b: set_guard(p, b, "aa", ""),
     "name": lambda p, b: rename_row(p, b, "cc", "Long"),
     "decorator": lambda p, b: add_decorator(p, b, "qq", "invert"),
-    "insert": lambda p, b: insert_row(p, b, Row(id="nn", kind="wait"), after="bb", under="qq"),
+    "insert": lambda p, b: insert_row(
+        p, b, Row(id="nn", kind="wait"), after="bb", under="qq"
+    ),
     "delete": lambda p, b: delete_rows(p, b, ["bb"]),
     "note": lambda p, b: set_note(p, b, "cc", "a long one"),
     "bind": lambda p, b: set_value(p, b, Slot("uu", "binds", "far"), 3.0),
@@ -64,10 +76,14 @@ EDITS: dict[str, Callable[[Project, str], Project]] = {
 
 
 @pytest.mark.parametrize("name", EDITS)
-def test_an_edit_of_a_variant_does_to_it_what_it_does_to_its_original(name: str) -> None:
+def test_an_edit_of_a_variant_does_to_it_what_it_does_to_its_original(
+    name: str,
+) -> None:
     edit = EDITS[name]
     on_original, on_variant = edit(MADE, "b"), edit(MADE, "v")
-    assert resolve_variant(on_variant, "v").rows == on_original.behavior("b").rows
+    assert (
+        resolve_variant(on_variant, "v").rows == on_original.behavior("b").rows
+    )
     assert on_variant.behavior("b") == MADE.behavior("b")
     assert on_variant.behavior("v").rows == ()
     assert on_variant.behavior("v").overrides
@@ -81,7 +97,9 @@ def test_what_is_not_overridden_follows_the_original() -> None:
     assert [each.row for each in later.behavior("v").overrides] == ["aa"]
 
 
-def test_what_a_used_behaviors_key_is_bound_to_is_overridden_by_itself() -> None:
+def test_what_a_used_behaviors_key_is_bound_to_is_overridden_by_itself() -> (
+    None
+):
     changed = set_value(MADE, "v", Slot("uu", "binds", "far"), 3.0)
     override = override_of(changed.behavior("v"), "uu")
     assert override is not None
@@ -97,7 +115,9 @@ def test_what_a_used_behaviors_key_is_bound_to_is_overridden_by_itself() -> None
     assert renamed.behavior("v").overrides[0].args == {}
 
 
-def test_a_muted_use_of_a_behavior_says_of_each_chip_whether_it_is_otherwise() -> None:
+def test_a_muted_use_of_a_behavior_says_of_each_chip_whether_it_is_otherwise() -> (
+    None
+):
     muted = set_muted(MADE, "v", ["uu"], True)
     override = override_of(muted.behavior("v"), "uu")
     assert override is not None
@@ -106,12 +126,20 @@ def test_a_muted_use_of_a_behavior_says_of_each_chip_whether_it_is_otherwise() -
 
 def test_going_back_to_what_the_original_says_takes_the_override_away() -> None:
     changed = set_value(MADE, "v", Slot("aa", "", "duration"), 9.0)
-    assert set_value(changed, "v", Slot("aa", "", "duration"), 1.0).behavior("v").overrides == ()
+    assert (
+        set_value(changed, "v", Slot("aa", "", "duration"), 1.0)
+        .behavior("v")
+        .overrides
+        == ()
+    )
 
 
 def test_a_row_of_a_used_behavior_is_edited_where_it_is_written() -> None:
     user = Behavior(
-        name="u", title="U", blackboard="k", rows=(row("use", "use_behavior", behavior="v"),)
+        name="u",
+        title="U",
+        blackboard="k",
+        rows=(row("use", "use_behavior", behavior="v"),),
     )
     made = project(*ROWS, behaviors=(VARIANT, user))
     assert home(made, "u", "use/aa") == ("v", "aa")
@@ -121,7 +149,9 @@ def test_a_row_of_a_used_behavior_is_edited_where_it_is_written() -> None:
     assert changed.behavior("u") == made.behavior("u")
 
 
-def test_a_row_that_the_original_moves_out_of_a_replaced_branch_is_not_there_twice() -> None:
+def test_a_row_that_the_original_moves_out_of_a_replaced_branch_is_not_there_twice() -> (
+    None
+):
     replaced = delete_rows(MADE, "v", ["bb"])
     assert replaced.behavior("v").overrides
     moved = unnest_row(replaced, "b", "cc")
@@ -133,38 +163,60 @@ def test_a_row_that_the_original_moves_out_of_a_replaced_branch_is_not_there_twi
 def bodied(name: str, behavior: str, **health: float) -> Member:
     """One of the cast with a health."""
     return Member(
-        name=name, behavior=behavior, start=(5, 5), body=Body(stats={"health": Stat(**health)})
+        name=name,
+        behavior=behavior,
+        start=(5, 5),
+        body=Body(stats={"health": Stat(**health)}),
     )
 
 
 def with_health(**stats: float) -> Project:
-    """A project in which `a` has the original, and `z` a variant of it that begins so."""
+    """A project in which `a` has the original, and `z` a variant of it that
+    begins so.
+    """
     variant = VARIANT.model_copy(update={"stats": stats})
-    cast = (bodied("a", "b", value=50.0, high=100.0), bodied("z", "v", value=50.0, high=100.0))
-    made = project(row("ww", "wait", duration=9.0), behaviors=(variant,), seconds=0.5)
+    cast = (
+        bodied("a", "b", value=50.0, high=100.0),
+        bodied("z", "v", value=50.0, high=100.0),
+    )
+    made = project(
+        row("ww", "wait", duration=9.0), behaviors=(variant,), seconds=0.5
+    )
     scenario = made.scenarios[0].model_copy(update={"cast": cast})
     return made.model_copy(update={"scenarios": (scenario,)})
 
 
 def test_a_variant_begins_with_other_numbers_of_the_body() -> None:
     take = played(with_health(health=80.0))
-    begins = [float(take.body_numbers[name]["health"][0]) for name in ("a", "z")]
+    begins = [
+        float(take.body_numbers[name]["health"][0]) for name in ("a", "z")
+    ]
     assert begins == [50.0, 80.0]
 
 
 def test_the_nearest_variant_says_what_a_number_begins_at() -> None:
     made = with_health(health=80.0, speed=2.0)
-    further = Behavior(name="w", title="W", blackboard="k", variant_of="v", stats={"health": 9.0})
+    further = Behavior(
+        name="w",
+        title="W",
+        blackboard="k",
+        variant_of="v",
+        stats={"health": 9.0},
+    )
     made = made.model_copy(update={"behaviors": (*made.behaviors, further)})
     assert made.stats_of("w") == {"health": 9.0, "speed": 2.0}
     assert made.stats_of("b") == made.stats_of(None) == {}
     circle = made.behavior("v").model_copy(update={"variant_of": "w"})
-    around = made.model_copy(update={"behaviors": (made.behavior("b"), circle, further)})
+    around = made.model_copy(
+        update={"behaviors": (made.behavior("b"), circle, further)}
+    )
     assert around.stats_of("w") == {"health": 9.0, "speed": 2.0}
 
 
 def test_numbers_that_no_body_has_or_that_are_out_of_range_are_told() -> None:
-    assert [str(each) for each in validate(with_health(health=80.0), BUILTIN)] == []
+    assert [
+        str(each) for each in validate(with_health(health=80.0), BUILTIN)
+    ] == []
     out = [str(each) for each in validate(with_health(health=101.0), BUILTIN)]
     assert out == [
         "behaviors/v.json: it begins 'health' at 101, and that of 'z' goes from 0 to 100. "
@@ -178,5 +230,11 @@ def test_numbers_that_no_body_has_or_that_are_out_of_range_are_told() -> None:
 
 
 def test_a_number_that_is_renamed_is_renamed_in_variants() -> None:
-    made = rename_used(with_health(health=80.0), BUILTIN, NamesDocument.STAT, "health", "vigour")
+    made = rename_used(
+        with_health(health=80.0),
+        BUILTIN,
+        NamesDocument.STAT,
+        "health",
+        "vigour",
+    )
     assert made.behavior("v").stats == {"vigour": 80.0}

@@ -1,4 +1,6 @@
-"""The nearest change: each that is told of is played again here, and so is one step less of it."""
+"""The nearest change: each that is told of is played again here, and so is one
+step less of it.
+"""
 
 from pathlib import Path
 
@@ -7,7 +9,14 @@ import pytest
 from tests.conftest import DEMO
 from tests.review.random_projects import RandomProject
 from tests.small import project, row
-from umbrant.model.behaviors import Behavior, Blackboard, Event, EventList, Key, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Event,
+    EventList,
+    Key,
+    Watch,
+)
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
@@ -27,11 +36,15 @@ LIT = Key(name="lit", type=KeyType.YES_NO)
 
 
 def take_of(made: Project, folder: Path, seconds: float | None = None) -> Take:
-    order = RollOrder(made, made.cover.scenario, folder / "t.take", seconds=seconds)
+    order = RollOrder(
+        made, made.cover.scenario, folder / "t.take", seconds=seconds
+    )
     return read_take(roll(order))
 
 
-def nearest(take: Take, row_id: str, tick: int, agent: str = "a") -> list[NearestChange]:
+def nearest(
+    take: Take, row_id: str, tick: int, agent: str = "a"
+) -> list[NearestChange]:
     explainer = Explainer(take, agent)
     with trial_player(take.header, agent, tick, trusted=False) as player:
         return list(NearestSearch(explainer, tick, row_id, player).found())
@@ -44,11 +57,16 @@ def again(made: Project, before: Take, folder: Path) -> Take:
     return read_take(roll(order))
 
 
-def check(take: Take, found: NearestChange, row_id: str, tick: int, folder: Path) -> None:
-    """Play what was told: with the change the row runs, from when on it says, and with one step
-    less of a number it does not.
+def check(
+    take: Take, found: NearestChange, row_id: str, tick: int, folder: Path
+) -> None:
+    """Play what was told: with the change the row runs, from when on it says,
+    and with one step less of a number it does not.
     """
-    made, row_before = take.header.project, take.agents["a"].row(row_id).last_span(tick)
+    made, row_before = (
+        take.header.project,
+        take.agents["a"].row(row_id).last_span(tick),
+    )
     played = again(found.put(made), take, folder)
     record = played.agents["a"].row(row_id)
     span = record.span_at(tick)
@@ -56,7 +74,10 @@ def check(take: Take, found: NearestChange, row_id: str, tick: int, folder: Path
     assert ran(record, tick), found.says
     if found.went_on:
         assert row_before is not None
-        assert (row_before.start, row_before.end) == (span.start, found.runs_from)
+        assert (row_before.start, row_before.end) == (
+            span.start,
+            found.runs_from,
+        )
     else:
         assert span.start == found.runs_from, found.says
     before = {
@@ -76,9 +97,15 @@ def check(take: Take, found: NearestChange, row_id: str, tick: int, folder: Path
 
 
 @pytest.mark.parametrize("seed", range(8))
-def test_what_is_told_about_random_projects_holds(seed: int, tmp_path: Path) -> None:
+def test_what_is_told_about_random_projects_holds(
+    seed: int, tmp_path: Path
+) -> None:
     made = RandomProject(seed).made
-    if any(each.kind == "last" for behavior in made.behaviors for each in behavior.rows):
+    if any(
+        each.kind == "last"
+        for behavior in made.behaviors
+        for each in behavior.rows
+    ):
         rows = [
             each.model_copy(update={"kind": "wait", "args": {"duration": 0.3}})
             if each.kind == "last"
@@ -86,18 +113,30 @@ def test_what_is_told_about_random_projects_holds(seed: int, tmp_path: Path) -> 
             for each in made.behaviors[0].rows
         ]
         first = made.behaviors[0].with_rows(rows)
-        made = made.model_copy(update={"behaviors": (first, *made.behaviors[1:])})
+        made = made.model_copy(
+            update={"behaviors": (first, *made.behaviors[1:])}
+        )
     take = take_of(made, tmp_path)
     explainer = Explainer(take, "a")
     tick = take.last_tick // 2
-    still = [each for each in explainer.outline.number if not ran(explainer.record.row(each), tick)]
-    questions = [each for each in still if ChangeCandidates(explainer, tick, each).found()]
+    still = [
+        each
+        for each in explainer.outline.number
+        if not ran(explainer.record.row(each), tick)
+    ]
+    questions = [
+        each
+        for each in still
+        if ChangeCandidates(explainer, tick, each).found()
+    ]
     for row_id in questions[:2]:
         for found in nearest(take, row_id, tick)[:2]:
             check(take, found, row_id, tick, tmp_path)
 
 
-def guarded(*, watch: Watch = Watch.ON_ENTRY, when: str = "near < 1.5") -> Project:
+def guarded(
+    *, watch: Watch = Watch.ON_ENTRY, when: str = "near < 1.5"
+) -> Project:
     return project(
         row("top", "selector"),
         row("first", "wait", "top", guard=(when, watch), duration=0.4),
@@ -106,7 +145,9 @@ def guarded(*, watch: Watch = Watch.ON_ENTRY, when: str = "near < 1.5") -> Proje
     )
 
 
-def test_a_number_in_a_guard_and_a_keys_value_are_both_found(tmp_path: Path) -> None:
+def test_a_number_in_a_guard_and_a_keys_value_are_both_found(
+    tmp_path: Path,
+) -> None:
     take = take_of(guarded(), tmp_path)
     found = nearest(take, "first", 10)
     found.sort(key=lambda each: each.distance)
@@ -123,7 +164,9 @@ def test_a_number_in_a_guard_and_a_keys_value_are_both_found(tmp_path: Path) -> 
     )
 
 
-def test_a_key_that_is_yes_or_no_is_turned_round_and_an_event_raised(tmp_path: Path) -> None:
+def test_a_key_that_is_yes_or_no_is_turned_round_and_an_event_raised(
+    tmp_path: Path,
+) -> None:
     take = take_of(guarded(when="lit", watch=Watch.THROUGHOUT), tmp_path)
     found = nearest(take, "first", 12)
     assert "lit of a = yes at 1.20 s" in [each.short for each in found]
@@ -155,14 +198,20 @@ def test_the_order_a_watch_and_a_mute_are_tried(tmp_path: Path) -> None:
 
     watched = project(
         row("top", "selector"),
-        row("first", "wait", "top", guard=("lit", Watch.ON_ENTRY), duration=9.0),
+        row(
+            "first", "wait", "top", guard=("lit", Watch.ON_ENTRY), duration=9.0
+        ),
         row("rest", "wait", "top", duration=9.0),
         keys=(LIT,),
         cues=(Cue(at_s=0.5, does=SetKey(sets="lit", of="a", value=True)),),
     )
     take = take_of(watched, tmp_path)
     found = nearest(take, "first", 10)
-    assert any(isinstance(each.place, TakeOverWatch) for one in found for each in one.arranged)
+    assert any(
+        isinstance(each.place, TakeOverWatch)
+        for one in found
+        for each in one.arranged
+    )
     for each in found:
         check(take, each, "first", 10, tmp_path)
 
@@ -180,7 +229,13 @@ def test_the_order_a_watch_and_a_mute_are_tried(tmp_path: Path) -> None:
 def test_a_cooldown_a_time_and_a_cue_are_found(tmp_path: Path) -> None:
     cooling = project(
         row("top", "selector"),
-        row("hit", "wait", "top", duration=0.2, decorators=[("cooldown", {"duration": 1.0})]),
+        row(
+            "hit",
+            "wait",
+            "top",
+            duration=0.2,
+            decorators=[("cooldown", {"duration": 1.0})],
+        ),
         row("rest", "wait", "top", duration=0.1),
     )
     take = take_of(cooling, tmp_path)
@@ -205,7 +260,9 @@ LIMIT = Key(name="limit", type=KeyType.NUMBER, default=1.0)
 
 
 def using(**binds: object) -> Project:
-    """A behavior that uses another one, whose row runs while `near` is below the other's limit."""
+    """A behavior that uses another one, whose row runs while `near` is below
+    the other's limit.
+    """
     inner = Behavior(
         name="inner",
         title="Inner",
@@ -259,10 +316,20 @@ def test_where_nothing_helps_nothing_is_told(tmp_path: Path) -> None:
 
 
 def test_sight_is_widened_where_it_is_in_the_way(tmp_path: Path) -> None:
-    walker = Member(name="walker", start=(18.0, 5.0), walk=(WalkPoint(at_s=2, to=(17.0, 5.0)),))
+    walker = Member(
+        name="walker",
+        start=(18.0, 5.0),
+        walk=(WalkPoint(at_s=2, to=(17.0, 5.0)),),
+    )
     made = project(
         row("top", "selector"),
-        row("chase", "wait", "top", guard=("can_see(v)", Watch.ON_ENTRY), duration=0.3),
+        row(
+            "chase",
+            "wait",
+            "top",
+            guard=("can_see(v)", Watch.ON_ENTRY),
+            duration=0.3,
+        ),
         row("rest", "wait", "top", duration=0.3),
         keys=(Key(name="v", type=KeyType.AGENT, default="walker"),),
         cast=(walker,),
@@ -274,7 +341,9 @@ def test_sight_is_widened_where_it_is_in_the_way(tmp_path: Path) -> None:
 
 
 def test_the_demos_own_case(tmp_path: Path) -> None:
-    order = RollOrder(read_project(DEMO), "dusk", tmp_path / "d.take", seconds=10)
+    order = RollOrder(
+        read_project(DEMO), "dusk", tmp_path / "d.take", seconds=10
+    )
     take = read_take(roll(order))
     found = nearest(take, "esc", 183, "odo")
     assert found[0].short == "8 m → 11 m in 1.1’s guard"

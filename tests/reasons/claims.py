@@ -1,6 +1,6 @@
-"""Holds what sentences claim against the raw data of a take. There is a checker for each kind of
-claim; it looks at every entry that is kept, one after the other, and shares no code with what made
-the sentence.
+"""Holds what sentences claim against the raw data of a take. There is a checker
+for each kind of claim; it looks at every entry that is kept, one after the
+other, and shares no code with what made the sentence.
 """
 
 from collections.abc import Callable
@@ -43,25 +43,33 @@ def _entered(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _ended(explainer: Explainer, claim: Claim) -> bool:
-    """It ended then and so, and no later end came before the moment that the answer speaks of: the
-    end of a tick, or a step within it.
+    """It ended then and so, and no later end came before the moment that the
+    answer speaks of: the end of a tick, or a step within it.
     """
     ends = [span for span in _spans(explainer, claim) if span.end is not None]
     so = [
-        span for span in ends if span.end == claim.tick and span.outcome == claim.facts["outcome"]
+        span
+        for span in ends
+        if span.end == claim.tick and span.outcome == claim.facts["outcome"]
     ]
-    until = int(str(claim.facts["now"])), int(str(claim.facts.get("step", MOST_STEPS)))
+    until = (
+        int(str(claim.facts["now"])),
+        int(str(claim.facts.get("step", MOST_STEPS))),
+    )
     later = [
         span
         for span in ends
-        if span.end is not None and claim.tick < span.end and (span.end, span.end_step) <= until
+        if span.end is not None
+        and claim.tick < span.end
+        and (span.end, span.end_step) <= until
     ]
     return bool(so) and not later
 
 
 def _refused(explainer: Explainer, claim: Claim) -> bool:
     return any(
-        refusal.start <= claim.tick <= refusal.end and refusal.cause.kind == claim.facts["cause"]
+        refusal.start <= claim.tick <= refusal.end
+        and refusal.cause.kind == claim.facts["cause"]
         for refusals in _record(explainer, claim).refusals.values()
         for refusal in refusals
     )
@@ -70,9 +78,9 @@ def _refused(explainer: Explainer, claim: Claim) -> bool:
 def _not_tried(explainer: Explainer, claim: Claim) -> bool:
     record = _record(explainer, claim)
     refusals = record.refusals.get("", [])
-    return not any(span.start <= claim.tick for span in record.spans) and not any(
-        refusal.start <= claim.tick for refusal in refusals
-    )
+    return not any(
+        span.start <= claim.tick for span in record.spans
+    ) and not any(refusal.start <= claim.tick for refusal in refusals)
 
 
 def _muted(explainer: Explainer, claim: Claim) -> bool:
@@ -80,8 +88,8 @@ def _muted(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _condition(explainer: Explainer, claim: Claim) -> bool:
-    """What the atoms found last, up to the tick, makes the condition what it is said to be. Each
-    side that is shown is the one that was found.
+    """What the atoms found last, up to the tick, makes the condition what it is
+    said to be. Each side that is shown is the one that was found.
     """
     part, found = str(claim.facts["part"]), {}
     for step in _record(explainer, claim).atom_steps.get(part, []):
@@ -91,19 +99,29 @@ def _condition(explainer: Explainer, claim: Claim) -> bool:
     assert isinstance(shown, list)
     for index, truth, left, right in shown:
         result = found.get(index)
-        if result is None or (result.truth, result.left, result.right) != (truth, left, right):
+        if result is None or (result.truth, result.left, result.right) != (
+            truth,
+            left,
+            right,
+        ):
             return False
     report = explainer.report_on(claim.row_id, part)
     assert report is not None
-    known = {index: each.truth for index, each in found.items() if each is not None}
+    known = {
+        index: each.truth for index, each in found.items() if each is not None
+    }
     if not known:
         return True
     order = iter(range(len(list(atoms(report.tree)))))
     return (_truth(report.tree, known, order) is True) == claim.facts["held"]
 
 
-def _truth(tree: ConditionTree, known: dict[int, bool | None], order: object) -> bool | None:
-    """The truth of a condition from that of its atoms, in the order in which they are written."""
+def _truth(
+    tree: ConditionTree, known: dict[int, bool | None], order: object
+) -> bool | None:
+    """The truth of a condition from that of its atoms, in the order in which
+    they are written.
+    """
     if isinstance(tree, Negation):
         inner = _truth(tree.part, known, order)
         return None if inner is None else not inner
@@ -117,10 +135,15 @@ def _truth(tree: ConditionTree, known: dict[int, bool | None], order: object) ->
 
 
 def _last_yes(explainer: Explainer, claim: Claim) -> bool:
-    """It was yes then, and not again until the moment that the sentence speaks of."""
+    """It was yes then, and not again until the moment that the sentence speaks
+    of.
+    """
     part, atom = str(claim.facts["part"]), claim.facts["atom"]
     was: dict[int, bool] = {}
-    truth, steps = False, iter(_record(explainer, claim).atom_steps.get(part, []))
+    truth, steps = (
+        False,
+        iter(_record(explainer, claim).atom_steps.get(part, [])),
+    )
     waiting = [step for step in steps if step.atom == atom]
     until = int(str(claim.facts["until"]))
     for tick in range(until + 1):
@@ -128,11 +151,15 @@ def _last_yes(explainer: Explainer, claim: Claim) -> bool:
             step = waiting.pop(0)
             truth = bool(step.found is not None and step.found.truth)
         was[tick] = truth
-    return was[claim.tick] and not any(was[tick] for tick in range(claim.tick + 1, until + 1))
+    return was[claim.tick] and not any(
+        was[tick] for tick in range(claim.tick + 1, until + 1)
+    )
 
 
 def _wrote(explainer: Explainer, claim: Claim) -> bool:
-    changes = explainer.take.agents[explainer.member.name].keys[str(claim.facts["key"])]
+    changes = explainer.take.agents[explainer.member.name].keys[
+        str(claim.facts["key"])
+    ]
     kept = list(zip(changes.ticks, changes.values, strict=True))
     until = int(str(claim.facts["until"]))
     later = [tick for tick, _ in kept if claim.tick < tick <= until]
@@ -146,7 +173,10 @@ def _wrote(explainer: Explainer, claim: Claim) -> bool:
 
 def _received(explainer: Explainer, claim: Claim) -> bool:
     received = explainer.take.agents[explainer.member.name].received
-    return any(each.tick == claim.tick and each.event == claim.facts["event"] for each in received)
+    return any(
+        each.tick == claim.tick and each.event == claim.facts["event"]
+        for each in received
+    )
 
 
 def _left_to_do(explainer: Explainer, claim: Claim) -> bool:
@@ -154,7 +184,10 @@ def _left_to_do(explainer: Explainer, claim: Claim) -> bool:
     for tick, sample in zip(progress.ticks, progress.values, strict=True):
         if tick <= claim.tick and sample.left is not None:
             found = max(0.0, sample.left - sample.rate * (claim.tick - tick))
-    return found is not None and abs(found - float(str(claim.facts["left"]))) < 1e-6
+    return (
+        found is not None
+        and abs(found - float(str(claim.facts["left"]))) < 1e-6
+    )
 
 
 def _scored(explainer: Explainer, claim: Claim) -> bool:
@@ -165,7 +198,9 @@ def _scored(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _off_stage(explainer: Explainer, claim: Claim) -> bool:
-    return bool(isnan(explainer.take.poses[explainer.member.name][claim.tick, 0]))
+    return bool(
+        isnan(explainer.take.poses[explainer.member.name][claim.tick, 0])
+    )
 
 
 CHECKERS: dict[ClaimKind, Checker] = {

@@ -22,7 +22,9 @@ def lines_of(answer: Answer) -> list[AnswerLine]:
 
 
 class ClaimCount:
-    """How many claims of each kind were checked, and those that were false with their sentences."""
+    """How many claims of each kind were checked, and those that were false with
+    their sentences.
+    """
 
     def __init__(self) -> None:
         self.checked: Counter[str] = Counter()
@@ -33,7 +35,9 @@ class ClaimCount:
         for line in lines:
             for each in line.claims:
                 self.checked[each.kind] += 1
-                if each.kind in CHECKERS and not CHECKERS[each.kind](explainer, each):
+                if each.kind in CHECKERS and not CHECKERS[each.kind](
+                    explainer, each
+                ):
                     self.false.append((line.text, each))
 
     def check_take(
@@ -44,8 +48,12 @@ class ClaimCount:
             self.check(explainer, lines_of(explainer.why(tick)))
             for row_id in explainer.outline.number:
                 self.check(explainer, lines_of(explainer.why_not(tick, row_id)))
-            self.check(explainer, [step.line for step in explainer.ticks.steps(tick)])
-        self.check(explainer, map(explainer.change, decision_changes(take, agent)))
+            self.check(
+                explainer, [step.line for step in explainer.ticks.steps(tick)]
+            )
+        self.check(
+            explainer, map(explainer.change, decision_changes(take, agent))
+        )
 
     def check_random(self, seed: int, every: int = 3) -> None:
         """Check the answers about a random project, at every so many ticks."""

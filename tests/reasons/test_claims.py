@@ -1,4 +1,6 @@
-"""No sentence says anything that did not happen: every claim is held against the raw take."""
+"""No sentence says anything that did not happen: every claim is held against
+the raw take.
+"""
 
 from collections import Counter
 
@@ -16,8 +18,12 @@ from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
 
 
-def check_take(take: Take, agent: str, ticks: range, explainer: Explainer) -> Counter[str]:
-    """Check every answer about an agent at some ticks; how many claims there were of each kind."""
+def check_take(
+    take: Take, agent: str, ticks: range, explainer: Explainer
+) -> Counter[str]:
+    """Check every answer about an agent at some ticks; how many claims there
+    were of each kind.
+    """
     count = ClaimCount()
     count.check_take(take, agent, ticks, explainer)
     assert count.false == []
@@ -37,10 +43,14 @@ def test_what_is_said_of_random_behaviors_happened(rows: list[Row]) -> None:
     assert check_take(take, "a", range(take.ticks), explainer)
 
 
-@pytest.mark.parametrize("agent", ["odo", "brine", "mila", "tam", "gull_2", "gull_5"])
+@pytest.mark.parametrize(
+    "agent", ["odo", "brine", "mila", "tam", "gull_2", "gull_5"]
+)
 def test_what_is_said_of_the_demo_happened(demo_take: Take, agent: str) -> None:
     explainer = Explainer(demo_take, agent)
-    checked = check_take(demo_take, agent, range(3, demo_take.ticks, 83), explainer)
+    checked = check_take(
+        demo_take, agent, range(3, demo_take.ticks, 83), explainer
+    )
     assert sum(checked.values()) > 100
 
 
@@ -50,8 +60,15 @@ def test_every_answer_about_the_demo_begins_with_a_sentence_that_answers(
 ) -> None:
     explainer = Explainer(demo_take, agent)
     record = demo_take.agents[agent]
-    ends = {span.end for row_record in record.rows.values() for span in row_record.spans}
-    ticks = sorted({each for each in ends if each is not None} | set(range(0, demo_take.ticks, 40)))
+    ends = {
+        span.end
+        for row_record in record.rows.values()
+        for span in row_record.spans
+    }
+    ticks = sorted(
+        {each for each in ends if each is not None}
+        | set(range(0, demo_take.ticks, 40))
+    )
     silent = [tick for tick in ticks if explainer.why(tick).headline is None]
     assert silent == []
     count = ClaimCount()

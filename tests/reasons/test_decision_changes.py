@@ -1,10 +1,16 @@
-"""What an agent was about and when it changed its mind: also within a tick, and in each branch."""
+"""What an agent was about and when it changed its mind: also within a tick, and
+in each branch.
+"""
 
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.values import KeyType
-from umbrant.reasons.decision_changes import branches, decision_changes, leading_spans
+from umbrant.reasons.decision_changes import (
+    branches,
+    decision_changes,
+    leading_spans,
+)
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
 
@@ -34,8 +40,13 @@ def test_what_failed_at_once_leads_before_its_fallback() -> None:
     assert Explainer(take, "a", CATALOG).path(0) == ("top", "good")
 
 
-def test_a_tree_that_fails_at_every_tick_has_changes_and_says_that_it_restarts() -> None:
-    rows = (*FALLBACK[:2], row("good", "last", "top", name="Window", ticks=0, success=False))
+def test_a_tree_that_fails_at_every_tick_has_changes_and_says_that_it_restarts() -> (
+    None
+):
+    rows = (
+        *FALLBACK[:2],
+        row("good", "last", "top", name="Window", ticks=0, success=False),
+    )
     take = played(project(*rows, seconds=1.0))
     assert changes(take) == [(0, "bad"), (0, "good")]
     (branch,) = leading_spans(take, "a")
@@ -43,15 +54,21 @@ def test_a_tree_that_fails_at_every_tick_has_changes_and_says_that_it_restarts()
         (0, 0, False),
         (0, 9, True),
     ]
-    assert sentences(take)[1].endswith("it begins and ends anew at each of 10 ticks")
+    assert sentences(take)[1].endswith(
+        "it begins and ends anew at each of 10 ticks"
+    )
     explainer = Explainer(take, "a", CATALOG)
     assert explainer.path(4) == ("top", "good"), "of those that ended the last"
     headline = explainer.why(4).headline
     assert headline is not None
-    assert headline.text.endswith("; it begins and ends anew at every tick since then.")
+    assert headline.text.endswith(
+        "; it begins and ends anew at every tick since then."
+    )
 
 
-def test_what_is_tried_again_and_again_beside_a_row_that_runs_on_is_no_change() -> None:
+def test_what_is_tried_again_and_again_beside_a_row_that_runs_on_is_no_change() -> (
+    None
+):
     rows = (
         row("top", "selector", resumes_at="the first"),
         row("bad", "last", "top", ticks=0, success=False),
@@ -64,10 +81,23 @@ def test_what_is_tried_again_and_again_beside_a_row_that_runs_on_is_no_change() 
 TOGETHER = (
     row("both", "parallel"),
     row("legs", "selector", "both"),
-    row("run", "last", "legs", name="Run", ticks=50, guard=("between(0.3, 0.6)", Watch.THROUGHOUT)),
+    row(
+        "run",
+        "last",
+        "legs",
+        name="Run",
+        ticks=50,
+        guard=("between(0.3, 0.6)", Watch.THROUGHOUT),
+    ),
     row("walk", "last", "legs", name="Walk", ticks=50),
     row("eyes", "selector", "both"),
-    row("stare", "last", "eyes", ticks=50, guard=("between(0.5, 2)", Watch.TAKE_OVER)),
+    row(
+        "stare",
+        "last",
+        "eyes",
+        ticks=50,
+        guard=("between(0.5, 2)", Watch.TAKE_OVER),
+    ),
     row("blink", "last", "eyes", ticks=50),
 )
 
@@ -87,7 +117,9 @@ def test_each_branch_of_a_parallel_has_its_own_changes_of_mind() -> None:
     assert sentences(take)[4].startswith("Walk: Run was left")
 
 
-def test_a_change_names_the_guard_that_let_a_row_in_beside_what_was_done() -> None:
+def test_a_change_names_the_guard_that_let_a_row_in_beside_what_was_done() -> (
+    None
+):
     rows: tuple[Row, ...] = (
         row("top", "selector"),
         row("hot", "last", "top", name="Hot", ticks=50, guard="n > 2"),
@@ -117,4 +149,6 @@ def test_a_take_over_names_the_cooldown_that_ended() -> None:
     )
     number = Key(name="n", type=KeyType.NUMBER, default=1.0)
     take = played(project(*rows, keys=(number,), seconds=1.0))
-    assert sentences(take)[2].startswith("Warn: its cooldown ended, and n is 1, above 0")
+    assert sentences(take)[2].startswith(
+        "Warn: its cooldown ended, and n is 1, above 0"
+    )

@@ -1,5 +1,5 @@
-"""Whatever an agent did, every question about it has an answer that is in keeping with what is
-recorded.
+"""Whatever an agent did, every question about it has an answer that is in
+keeping with what is recorded.
 """
 
 import re
@@ -47,7 +47,8 @@ def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
             )
             says = (
                 re.search(
-                    r" has been (running|active) for | has just been entered", answer.lines[0].text
+                    r" has been (running|active) for | has just been entered",
+                    answer.lines[0].text,
                 )
                 is not None
             )
@@ -59,7 +60,9 @@ def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
 
 @settings(max_examples=25, deadline=None)
 @given(trees())
-def test_the_path_goes_down_from_the_root_without_a_gap(rows: list[Row]) -> None:
+def test_the_path_goes_down_from_the_root_without_a_gap(
+    rows: list[Row],
+) -> None:
     take = played(project(*rows, seconds=1.2))
     explainer = Explainer(take, "a", CATALOG)
     for tick in range(take.ticks):
@@ -67,9 +70,15 @@ def test_the_path_goes_down_from_the_root_without_a_gap(rows: list[Row]) -> None
         for outer, inner in zip((None, *path), path, strict=False):
             assert explainer.outline.parent[inner] == outer
         last = path[-1] if path else None
-        if last is not None and explainer.state_of(last, tick) is RowState.RUNNING:
+        if (
+            last is not None
+            and explainer.state_of(last, tick) is RowState.RUNNING
+        ):
             inside = explainer.outline.children[last]
-            assert not any(explainer.state_of(each, tick) is RowState.RUNNING for each in inside)
+            assert not any(
+                explainer.state_of(each, tick) is RowState.RUNNING
+                for each in inside
+            )
 
 
 @settings(max_examples=15, deadline=None)
@@ -78,6 +87,10 @@ def test_every_take_can_be_reviewed_and_exported(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))
     for findings in review_take(take, CATALOG).values():
         assert all(finding.message for finding in findings)
-    ran = {row_id for row_id, record in take.agents["a"].rows.items() if record.spans}
+    ran = {
+        row_id
+        for row_id, record in take.agents["a"].rows.items()
+        if record.spans
+    }
     text = export_text(take, ExportFormat.JSONL)
     assert all(f'"{row_id}"' in text for row_id in ran)

@@ -23,7 +23,9 @@ EDGES = st.floats(-50, 50).map(lambda each: round(each, 9))
 def test_a_value_that_wins_has_as_few_digits_as_still_win(
     edge: float, room: float, is_above: bool
 ) -> None:
-    """What wins lies from the edge on, up to the inside; beyond the edge it loses."""
+    """What wins lies from the edge on, up to the inside; beyond the edge it
+    loses.
+    """
     inside = edge + room if is_above else edge - room
     low, high = min(edge, inside), max(edge, inside)
 
@@ -33,7 +35,12 @@ def test_a_value_that_wins_has_as_few_digits_as_still_win(
     found = shortest(edge, inside, wins)
     assert wins(found)
     digits = next(
-        (each for each in range(2, MOST_DIGITS + 1) if round(found, each) == found), MOST_DIGITS
+        (
+            each
+            for each in range(2, MOST_DIGITS + 1)
+            if round(found, each) == found
+        ),
+        MOST_DIGITS,
     )
     assert abs(found - edge) <= 10.0**-digits * (1 + 1e-9)
     for fewer in range(2, digits):
@@ -57,11 +64,16 @@ def test_only_transitions_of_its_own_machine_lead_out_of_a_state() -> None:
         )
     )
     explainer = Explainer(take, "a", CATALOG)
-    assert [each.id for each in transitions_out(explainer, "up")] == ["fall", "any"]
+    assert [each.id for each in transitions_out(explainer, "up")] == [
+        "fall",
+        "any",
+    ]
     assert [each.id for each in transitions_out(explainer, "day")] == ["dusk"]
 
 
-def test_an_option_is_held_from_the_tick_after_its_decision_to_the_end_of_the_hold() -> None:
+def test_an_option_is_held_from_the_tick_after_its_decision_to_the_end_of_the_hold() -> (
+    None
+):
     take = played(
         project(
             row("uu", "utility", hold=1.0),
@@ -77,11 +89,17 @@ def test_an_option_is_held_from_the_tick_after_its_decision_to_the_end_of_the_ho
     scores = explainer.scores("uu")
     entered = take.agents["a"].row("late").spans[0].start
     texts = {
-        tick: "".join(getattr(bit, "text", "") for bit in scores.why_chosen("late", tick))
+        tick: "".join(
+            getattr(bit, "text", "") for bit in scores.why_chosen("late", tick)
+        )
         for tick in range(entered, entered + 12)
     }
     until_s = take.header.seconds(entered) + 1.0
-    held = [tick for tick, text in texts.items() if f"is held until {until_s:.2f} s" in text]
+    held = [
+        tick
+        for tick, text in texts.items()
+        if f"is held until {until_s:.2f} s" in text
+    ]
     assert held == list(range(entered + 1, entered + 10))
 
 
@@ -95,14 +113,28 @@ def test_a_table_of_scores_has_a_line_for_each_candidate_where_there_are_several
         project(
             row("uu", "utility"),
             row("chase", "option", "uu", among="people", target=key("quarry")),
-            row("near", "consider", "chase", input="distance(quarry)", high=20.0, curve=falling),
+            row(
+                "near",
+                "consider",
+                "chase",
+                input="distance(quarry)",
+                high=20.0,
+                curve=falling,
+            ),
             row("go", "wait", "chase", duration=9.0),
             keys=(Key(name="quarry", type=KeyType.AGENT),),
-            cast=tuple(Member(name=name, start=starts[name], group="people") for name in names),
+            cast=tuple(
+                Member(name=name, start=starts[name], group="people")
+                for name in names
+            ),
         )
     )
     table = Explainer(take, "a", CATALOG).why(3).table
     assert table is not None
     lines = [line[0].text.strip() for line in table.rows]
-    expected = ["chase for close", *(f"for {name}" for name in names if len(names) > 1), "near"]
+    expected = [
+        "chase for close",
+        *(f"for {name}" for name in names if len(names) > 1),
+        "near",
+    ]
     assert lines == expected

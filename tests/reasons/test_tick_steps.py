@@ -1,4 +1,6 @@
-"""What happened within a tick, step by step: against a log of everything that the engine said."""
+"""What happened within a tick, step by step: against a log of everything that
+the engine said.
+"""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -28,7 +30,9 @@ Event = tuple[int, str, str, str]
 
 
 class FullLogWriter(AgentWriter):
-    """Records as a take does, and keeps every event besides, also those that are repeated."""
+    """Records as a take does, and keeps every event besides, also those that
+    are repeated.
+    """
 
     def __init__(self, name: str, buffer: TakeWriter, log: list[Event]) -> None:
         super().__init__(name, buffer)
@@ -42,7 +46,9 @@ class FullLogWriter(AgentWriter):
         return _LoggedRow(super().running(row_id), row_id, self.note)
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
-        return _LoggedRefusals(super().refusing(row_id, part), row_id, part, self.note)
+        return _LoggedRefusals(
+            super().refusing(row_id, part), row_id, part, self.note
+        )
 
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
         count = super().counting(row_id, part)
@@ -67,7 +73,9 @@ class FullLogWriter(AgentWriter):
 
 
 class _LoggedRow:
-    def __init__(self, inner: RowLog, row_id: str, note: Callable[[str, str], None]) -> None:
+    def __init__(
+        self, inner: RowLog, row_id: str, note: Callable[[str, str], None]
+    ) -> None:
         self._inner, self._row_id, self._note = inner, row_id, note
 
     def entered(self) -> None:
@@ -81,14 +89,25 @@ class _LoggedRow:
 
 class _LoggedRefusals:
     def __init__(
-        self, inner: RefusalLog, row_id: str, part: str, note: Callable[[str, str, str], None]
+        self,
+        inner: RefusalLog,
+        row_id: str,
+        part: str,
+        note: Callable[[str, str, str], None],
     ) -> None:
-        self._inner, self._row_id, self._part, self._note = inner, row_id, part, note
+        self._inner, self._row_id, self._part, self._note = (
+            inner,
+            row_id,
+            part,
+            note,
+        )
         self.clock = inner.clock
 
     @property
     def last(self) -> "_LoggedRefusals":
-        """This log itself: a refusal that is only extended is noted as well, see `end`."""
+        """This log itself: a refusal that is only extended is noted as well,
+        see `end`.
+        """
         return self
 
     @property
@@ -151,11 +170,17 @@ def logged(log: list[Event], tick: int) -> list[tuple[str, str, str]]:
 
 @settings(max_examples=40, deadline=None)
 @given(trees(kinds=IN_ORDER))
-def test_the_steps_of_a_tree_are_all_that_it_did_in_that_order(rows: list[Row]) -> None:
+def test_the_steps_of_a_tree_are_all_that_it_did_in_that_order(
+    rows: list[Row],
+) -> None:
     take, log = played_with_log(project(*rows, seconds=1.2))
     report = TickReport(take, "a", CATALOG)
     for tick in range(take.ticks):
-        steps = [found for step in report.steps(tick) if (found := logged_as(step)) is not None]
+        steps = [
+            found
+            for step in report.steps(tick)
+            if (found := logged_as(step)) is not None
+        ]
         assert steps == logged(log, tick), tick
 
 
@@ -166,14 +191,21 @@ def test_what_is_stored_of_any_behavior_comes_in_its_order_and_nothing_is_missin
 ) -> None:
     take, log = played_with_log(project(*rows, seconds=1.2))
     report = TickReport(take, "a", CATALOG)
-    transitions = {each.id for each in rows if CATALOG.kinds[each.kind].family is Family.TRANSITION}
+    transitions = {
+        each.id
+        for each in rows
+        if CATALOG.kinds[each.kind].family is Family.TRANSITION
+    }
     for tick in range(take.ticks):
         steps = report.steps(tick)
-        seen = [each for each in logged(log, tick) if each[1] not in transitions]
+        seen = [
+            each for each in logged(log, tick) if each[1] not in transitions
+        ]
         found = [
             event
             for step in steps
-            if step.row_id not in transitions and (event := logged_as(step)) is not None
+            if step.row_id not in transitions
+            and (event := logged_as(step)) is not None
         ]
         assert sorted(set(found)) == sorted(set(seen)), tick
         stored = [
@@ -209,10 +241,20 @@ def lines(report: TickReport, tick: int) -> list[str]:
 
 def test_a_key_that_changes_twice_within_a_tick_keeps_each_change() -> None:
     report = report_of(project(*CHANGES, keys=(NUMBER,)))
-    wrote = [step for step in report.steps(0) if step.kind is StepKind.WROTE and step.row_id]
-    assert [(step.row_id, step.facts["value"]) for step in wrote] == [("one", 1.0), ("two", 2.0)]
+    wrote = [
+        step
+        for step in report.steps(0)
+        if step.kind is StepKind.WROTE and step.row_id
+    ]
+    assert [(step.row_id, step.facts["value"]) for step in wrote] == [
+        ("one", 1.0),
+        ("two", 2.0),
+    ]
     at = [report.key_at_step("n", 0, step.step) for step in wrote]
-    assert [(tick, written.value) for tick, written in filter(None, at)] == [(0, 1.0), (0, 2.0)]
+    assert [(tick, written.value) for tick, written in filter(None, at)] == [
+        (0, 1.0),
+        (0, 2.0),
+    ]
     between = report.key_at_step("n", 0, wrote[0].step - 1)
     assert between is not None
     assert between[1].value == 0.0, "what it was at the start"
@@ -228,10 +270,15 @@ def test_a_shared_key_is_as_those_left_it_who_had_their_turn_before() -> None:
         row("rest", "wait", under="top", duration=9.0),
     )
     friend = Member(name="z", behavior="b", start=(5.0, 5.0))
-    take, _ = played_with_log(project(*rows, keys=(shared,), seconds=1.0, cast=(friend,)))
-    (write,) = [each for each in take.agents["a"].writes if each.row_id == "set"]
+    take, _ = played_with_log(
+        project(*rows, keys=(shared,), seconds=1.0, cast=(friend,))
+    )
+    (write,) = [
+        each for each in take.agents["a"].writes if each.row_id == "set"
+    ]
     before = {
-        name: TickReport(take, name, CATALOG).key_at_step("n", write.tick, 0) for name in ("a", "z")
+        name: TickReport(take, name, CATALOG).key_at_step("n", write.tick, 0)
+        for name in ("a", "z")
     }
     assert before["a"] is not None
     assert before["a"][1].value == 0.0
@@ -245,7 +292,9 @@ def test_cues_come_first_then_what_was_received() -> None:
         Cue(at_s=0.2, does=SetKey(sets="n", value=4.0, of="a")),
         Cue(at_s=0.2, does=MoveTo(moves="a", to=(3.0, 3.0))),
     )
-    report = report_of(project(row("ww", "wait", duration=9.0), keys=(NUMBER,), cues=cues))
+    report = report_of(
+        project(row("ww", "wait", duration=9.0), keys=(NUMBER,), cues=cues)
+    )
     assert lines(report, 2) == [
         "Cue 1 raises bell.",
         "Cue 2 sets n of a to 4.",
@@ -259,7 +308,13 @@ def test_cues_come_first_then_what_was_received() -> None:
 def test_a_guard_that_takes_over_is_shown_before_what_it_stops() -> None:
     rows = (
         row("top", "selector"),
-        row("hot", "wait", under="top", guard=("between(0.3, 0.6)", Watch.TAKE_OVER), duration=9.0),
+        row(
+            "hot",
+            "wait",
+            under="top",
+            guard=("between(0.3, 0.6)", Watch.TAKE_OVER),
+            duration=9.0,
+        ),
         row("idle", "wait", under="top", duration=9.0),
     )
     report = report_of(project(*rows, seconds=1.0))
@@ -276,9 +331,16 @@ def test_a_guard_that_takes_over_is_shown_before_what_it_stops() -> None:
 
 
 def test_raised_events_name_the_row_that_raised_them() -> None:
-    rows = (row("top", "sequence"), row("call", "raise_event", under="top", event="bell"))
-    report = report_of(project(*rows, row("ww", "wait", under="top", duration=9.0)))
-    (raised,) = [step for step in report.steps(0) if step.kind is StepKind.RAISED]
+    rows = (
+        row("top", "sequence"),
+        row("call", "raise_event", under="top", event="bell"),
+    )
+    report = report_of(
+        project(*rows, row("ww", "wait", under="top", duration=9.0))
+    )
+    (raised,) = [
+        step for step in report.steps(0) if step.kind is StepKind.RAISED
+    ]
     assert (raised.row_id, raised.facts["event"]) == ("call", "bell")
     assert raised.line.text == "call raises bell."
     assert raised.plain()["text"] == "call raises bell."
@@ -291,7 +353,9 @@ def test_a_utility_is_said_to_score_only_at_ticks_at_which_it_decides() -> None:
         row("ww", "last", "aa", ticks=99),
     )
     for every, decides in ((0.0, [0, 1, 2, 3, 4, 5, 6]), (0.3, [0, 3, 6])):
-        report = report_of(project(row("uu", "utility", every=every), *options, seconds=0.7))
+        report = report_of(
+            project(row("uu", "utility", every=every), *options, seconds=0.7)
+        )
         ticks = [
             tick
             for tick in range(7)

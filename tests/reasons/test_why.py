@@ -1,5 +1,5 @@
-"""Why, why not, and changes of mind: of small takes in which the answer is known, and of the
-demo.
+"""Why, why not, and changes of mind: of small takes in which the answer is
+known, and of the demo.
 """
 
 import re
@@ -27,13 +27,21 @@ def explainer(made: Project) -> Explainer:
 
 CHASE = (
     row("top", "selector", name="Watch"),
-    row("r1", "sequence", "top", name="Chase", guard=("clock() > 0.45", Watch.THROUGHOUT)),
+    row(
+        "r1",
+        "sequence",
+        "top",
+        name="Chase",
+        guard=("clock() > 0.45", Watch.THROUGHOUT),
+    ),
     row("r11", "last", "r1", name="Run", ticks=50),
     row("r2", "last", "top", name="Stroll", ticks=50),
 )
 
 
-def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> None:
+def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> (
+    None
+):
     answer = explainer(project(*CHASE, seconds=1.0)).why(3)
     assert answer.question == "why a is running 1.2"
     assert [line.text for line in answer.lines] == [
@@ -44,9 +52,13 @@ def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> No
     assert [line.row_id for line in answer.lines] == ["top", "r1", "r2"]
 
 
-def test_why_not_of_a_state_answers_while_its_machine_is_still_delayed() -> None:
+def test_why_not_of_a_state_answers_while_its_machine_is_still_delayed() -> (
+    None
+):
     rows = (
-        row("mm", "machine", name="Mood", decorators=[("delay", {"delay": 0.2})]),
+        row(
+            "mm", "machine", name="Mood", decorators=[("delay", {"delay": 0.2})]
+        ),
         row("aa", "state", "mm", name="Calm"),
         row("uu", "utility", "aa", name="Choose"),
         row("oo", "option", "uu", name="Rest"),
@@ -70,7 +82,11 @@ def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
         row("t2", "when", "bb", when="n < 7", to="aa", name="Settle"),
     )
     answer = explainer(
-        project(*rows, keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),), seconds=0.5)
+        project(
+            *rows,
+            keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
+            seconds=0.5,
+        )
     ).why(2)
     text = next(line for line in answer.lines if "cut off" in line.text)
     assert text.text == (
@@ -92,7 +108,9 @@ def test_why_tells_what_let_a_row_in() -> None:
 
 def test_every_row_a_sentence_speaks_of_is_a_link() -> None:
     answer = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r2")
-    links = [bit.row_id for line in answer.lines for bit in line.bits if bit.row_id]
+    links = [
+        bit.row_id for line in answer.lines for bit in line.bits if bit.row_id
+    ]
     assert links == ["r2", "r1", "r1"]
 
 
@@ -108,7 +126,9 @@ def test_why_not_names_the_first_thing_in_the_way() -> None:
     ]
 
 
-def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran() -> None:
+def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran() -> (
+    None
+):
     text = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r2")
     assert [line.text for line in text.lines] == [
         "Stroll comes after Chase, and is tried only when that fails. Chase is running. "
@@ -118,7 +138,9 @@ def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran(
 
 def test_why_not_of_a_running_row_says_that_it_runs() -> None:
     text = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r11")
-    assert [line.text for line in text.lines] == ["Run has been running for 0.20 s."]
+    assert [line.text for line in text.lines] == [
+        "Run has been running for 0.20 s."
+    ]
 
 
 def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
@@ -156,10 +178,15 @@ def test_an_earlier_child_that_succeeded_says_only_that() -> None:
         row("r1", "last", "top", name="First"),
         row("r2", "last", "top", ticks=9),
     )
-    assert explainer(made).why_not(4, "r1").lines[0].text == "First succeeded 0.30 s ago."
+    assert (
+        explainer(made).why_not(4, "r1").lines[0].text
+        == "First succeeded 0.30 s ago."
+    )
 
 
-def test_a_row_that_failed_with_its_guard_still_yes_says_what_it_waits_for() -> None:
+def test_a_row_that_failed_with_its_guard_still_yes_says_what_it_waits_for() -> (
+    None
+):
     made = project(
         row("top", "selector", name="Top"),
         row(
@@ -194,7 +221,12 @@ def test_a_cooling_row_says_since_when_and_how_long() -> None:
     made = project(
         row("top", "selector"),
         row(
-            "r1", "last", "top", name="Warn", ticks=0, decorators=[("cooldown", {"duration": 3.0})]
+            "r1",
+            "last",
+            "top",
+            name="Warn",
+            ticks=0,
+            decorators=[("cooldown", {"duration": 3.0})],
         ),
         row("r2", "last", "top", ticks=0),
     )
@@ -208,7 +240,14 @@ def test_a_cooling_row_says_since_when_and_how_long() -> None:
 def test_who_wrote_the_key_that_decided_is_named() -> None:
     made = project(
         row("top", "selector", name="Top"),
-        row("r1", "last", "top", name="Act", guard=("flag", Watch.TAKE_OVER), ticks=50),
+        row(
+            "r1",
+            "last",
+            "top",
+            name="Act",
+            guard=("flag", Watch.TAKE_OVER),
+            ticks=50,
+        ),
         row("r2", "sequence", "top", name="Think"),
         row("r21", "last", "r2", ticks=3),
         row("r22", "set_yes_no", "r2", name="Decide", key=key("flag")),
@@ -219,10 +258,14 @@ def test_who_wrote_the_key_that_decided_is_named() -> None:
     text = explainer(made).why(8)
     assert text.lines[-1].text == "Act has been running for 0.40 s."
     change = explainer(made).change(decision_changes(played(made), "a")[1])
-    assert change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
+    assert (
+        change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
+    )
 
 
-def test_an_answer_begins_with_a_capital_and_says_what_was_at_this_very_tick() -> None:
+def test_an_answer_begins_with_a_capital_and_says_what_was_at_this_very_tick() -> (
+    None
+):
     made = project(
         row("top", "sequence", name="Top"),
         row("r1", "set_yes_no", "top", name="Decide", key=key("flag")),
@@ -237,7 +280,10 @@ def test_an_answer_begins_with_a_capital_and_says_what_was_at_this_very_tick() -
     assert report.why(4).headline.text.startswith("The guard is at Act, ")
     refused = report.why_not(0, "r21").lines[0].text
     assert "flag became yes at this tick by 1.1" in refused, refused
-    assert "flag became yes 0.40 s ago by 1.1" in report.why_not(4, "r21").lines[0].text
+    assert (
+        "flag became yes 0.40 s ago by 1.1"
+        in report.why_not(4, "r21").lines[0].text
+    )
 
 
 def test_a_check_that_failed_tells_both_sides() -> None:
@@ -247,14 +293,24 @@ def test_a_check_that_failed_tells_both_sides() -> None:
         row("r2", "last", "top", ticks=9),
         keys=(Key(name="n", type=KeyType.NUMBER, default=1.0),),
     )
-    assert "Enough? failed at this tick: n is 1, not above 3." in explainer(made).why(0).text
+    assert (
+        "Enough? failed at this tick: n is 1, not above 3."
+        in explainer(made).why(0).text
+    )
 
 
 def test_a_failed_sequence_tells_what_its_child_says() -> None:
     made = project(
         row("top", "selector"),
         row("r1", "sequence", "top", name="Tend"),
-        row("r11", "check", "r1", name="All bright?", when="n > 3", decorators=[("invert", {})]),
+        row(
+            "r11",
+            "check",
+            "r1",
+            name="All bright?",
+            when="n > 3",
+            decorators=[("invert", {})],
+        ),
         row("r2", "sequence", "top", name="Sweep"),
         row("r21", "last", "r2", name="Brush", guard="n < 2"),
         row("r3", "last", "top", ticks=9),
@@ -265,7 +321,8 @@ def test_a_failed_sequence_tells_what_its_child_says() -> None:
         "Tend failed at this tick: All bright?, inverted, says no: n is 4, above 3."
     )
     assert (
-        text.lines[2].text == "Sweep failed at this tick: Brush was refused: n is 4, not below 2."
+        text.lines[2].text
+        == "Sweep failed at this tick: Brush was refused: n is 4, not below 2."
     )
 
 
@@ -276,14 +333,20 @@ def test_an_unknown_comparison_says_what_is_not_set() -> None:
         seconds=0.2,
     )
     text = explainer(made).why(0)
-    assert text.lines[0].text == "Hold was refused: n > 3 cannot be said — n is not set."
+    assert (
+        text.lines[0].text
+        == "Hold was refused: n > 3 cannot be said — n is not set."
+    )
 
 
 def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
     made = project(
         cast=(
             Member(
-                name="v", title="the visitor", start=(5, 5), walk=(WalkPoint(at_s=1, to=(6, 6)),)
+                name="v",
+                title="the visitor",
+                start=(5, 5),
+                walk=(WalkPoint(at_s=1, to=(6, 6)),),
             ),
         )
     )
@@ -293,7 +356,11 @@ def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
 
 
 def test_the_same_row_ending_and_beginning_again_is_no_change_of_mind() -> None:
-    take = played(project(row("top", "selector"), row("r1", "last", "top", ticks=2), seconds=2))
+    take = played(
+        project(
+            row("top", "selector"), row("r1", "last", "top", ticks=2), seconds=2
+        )
+    )
     assert len(leading_spans(take, "a")) == 1
 
 
@@ -314,12 +381,20 @@ def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
         seconds=1.0,
     )
     text = explainer(made)
-    assert [now_value(text, "t1", tick) for tick in (2, 4, 6, 8)] == ["0.2 s", "0.4 s", "", ""]
+    assert [now_value(text, "t1", tick) for tick in (2, 4, 6, 8)] == [
+        "0.2 s",
+        "0.4 s",
+        "",
+        "",
+    ]
 
 
 def test_the_demo_tells_its_story(demo_take: Take) -> None:
     odo = Explainer(demo_take, "odo")
-    story = [(lead.row_id, odo.change(lead).text) for lead in decision_changes(demo_take, "odo")]
+    story = [
+        (lead.row_id, odo.change(lead).text)
+        for lead in decision_changes(demo_take, "odo")
+    ]
     assert [row_id for row_id, _ in story] == [
         "tend",
         "easy",
@@ -343,12 +418,16 @@ def test_the_demo_tells_its_story(demo_take: Take) -> None:
 
 
 @pytest.mark.parametrize("tick", range(0, 840, 37))
-def test_every_row_has_an_answer_at_every_tick(demo_take: Take, tick: int) -> None:
+def test_every_row_has_an_answer_at_every_tick(
+    demo_take: Take, tick: int
+) -> None:
     text = Explainer(demo_take, "odo")
     assert text.why(tick).lines
     for row_id in text.outline.number:
         lines = text.why_not(tick, row_id).lines
-        assert all(line.text.strip() and not line.text.endswith(" .") for line in lines)
+        assert all(
+            line.text.strip() and not line.text.endswith(" .") for line in lines
+        )
 
 
 def answer_lines(
@@ -382,7 +461,9 @@ def test_why_tells_of_all_that_run_side_by_side() -> None:
     )
 
 
-def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -> None:
+def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -> (
+    None
+):
     rows = (
         row("top", "accompany", name="Carry", others="again and again"),
         row("r1", "last", "top", name="Walk", ticks=50),
@@ -396,7 +477,10 @@ def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -
         "Walk has been running for 0.40 s.",
     ]
     once = (rows[0].model_copy(update={"args": {"others": "once"}}), *rows[1:])
-    assert answer_lines(once, 4, "r2")[0] == "Grumble succeeded 0.20 s ago. It is not begun again."
+    assert (
+        answer_lines(once, 4, "r2")[0]
+        == "Grumble succeeded 0.20 s ago. It is not begun again."
+    )
 
 
 def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
@@ -438,7 +522,9 @@ def test_why_tells_of_the_other_regions_of_a_machine() -> None:
     assert answer_lines(rows, 4, "s21") == ["stand has been active for 0.40 s."]
 
 
-def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -> None:
+def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -> (
+    None
+):
     rows = (
         row("uu", "utility", name="U", threshold=0.5),
         row("oo", "option", "uu", name="O"),
@@ -449,7 +535,10 @@ def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -
         "O scored 0.30, not more than the threshold of 0.50. It would win with time at 0.51 "
         "(it is 0.30). It has not run before in this take."
     )
-    assert answer_lines(rows, 7, "oo")[0] == "O succeeded at this tick. It scored 0.70."
+    assert (
+        answer_lines(rows, 7, "oo")[0]
+        == "O succeeded at this tick. It scored 0.70."
+    )
 
 
 def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
@@ -467,15 +556,22 @@ def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
         " It scores 0.50 at most, whatever its inputs are: it would need more weight. "
         in answer_lines(rows, 1, "bb")[0]
     )
-    assert " It would win with time at 0.74 (it is 0.10)." in answer_lines(rows, 1, "dd")[0], (
-        "both of its considerations ask the same, so both change"
-    )
+    assert (
+        " It would win with time at 0.74 (it is 0.10)."
+        in answer_lines(rows, 1, "dd")[0]
+    ), "both of its considerations ask the same, so both change"
 
 
 def test_who_is_not_on_the_stage_yet_says_which_cue_brings_it_on() -> None:
-    late = Member(name="z", title="Zoe", behavior="b", start=(5.0, 5.0), waits=True)
+    late = Member(
+        name="z", title="Zoe", behavior="b", start=(5.0, 5.0), waits=True
+    )
     cues = (Cue(at_s=0.5, does=MoveTo(moves="z", to=(6.0, 5.0))),)
-    take = played(project(row("ww", "last", ticks=50), cast=(late,), cues=cues, seconds=1.0))
+    take = played(
+        project(
+            row("ww", "last", ticks=50), cast=(late,), cues=cues, seconds=1.0
+        )
+    )
     zoe = Explainer(take, "z", CATALOG)
     text = "Zoe is not on the stage: cue 1 puts it there at 0.50 s."
     assert [line.text for line in zoe.why(2).lines] == [text]
@@ -493,22 +589,44 @@ def test_a_chance_that_comes_from_a_key_names_the_key() -> None:
     bold = Key(name="bold", type=KeyType.NUMBER, default=0.0)
     rows = (
         row("top", "selector"),
-        row("r1", "last", "top", name="Jump", decorators=[("chance", {"share": key("bold")})]),
+        row(
+            "r1",
+            "last",
+            "top",
+            name="Jump",
+            decorators=[("chance", {"share": key("bold")})],
+        ),
         row("r2", "last", "top", ticks=50),
     )
-    text = explainer(project(*rows, keys=(bold,), seconds=1.0)).why_not(0, "r1").lines[0].text
+    text = (
+        explainer(project(*rows, keys=(bold,), seconds=1.0))
+        .why_not(0, "r1")
+        .lines[0]
+        .text
+    )
     assert re.fullmatch(
-        r"Jump was refused: the roll was [\d.]+, not under 0, which is bold\. It has not .*", text
+        r"Jump was refused: the roll was [\d.]+, not under 0, which is bold\. It has not .*",
+        text,
     )
 
 
-def test_a_noise_beyond_the_range_that_is_asked_for_is_too_far_rather_than_too_quiet() -> None:
+def test_a_noise_beyond_the_range_that_is_asked_for_is_too_far_rather_than_too_quiet() -> (
+    None
+):
     made = project(
-        row("ears", "last", name="Hear", ticks=50, guard='heard("speech", within=3)'),
+        row(
+            "ears",
+            "last",
+            name="Hear",
+            ticks=50,
+            guard='heard("speech", within=3)',
+        ),
         cast=(Member(name="z", behavior="talk", start=(12.0, 5.0)),),
         seconds=1.0,
     )
-    talk = made.behaviors[0].with_rows([row("call", "say", text="Hey", duration=1.0)])
+    talk = made.behaviors[0].with_rows(
+        [row("call", "say", text="Hey", duration=1.0)]
+    )
     others = (*made.behaviors, talk.model_copy(update={"name": "talk"}))
     text = explainer(made.model_copy(update={"behaviors": others})).why(3).text
     assert "10 m away, beyond 3 m" in text, text
@@ -523,14 +641,19 @@ STUCK = (
 )
 
 
-def test_a_machine_that_is_stuck_says_how_its_state_ended_and_what_the_transition_wants() -> None:
+def test_a_machine_that_is_stuck_says_how_its_state_ended_and_what_the_transition_wants() -> (
+    None
+):
     keys = (Key(name="n", type=KeyType.NUMBER, default=1.0),)
     lines = answer_lines(STUCK, 5, keys=keys)
     assert (
         "Look was entered 0.50 s ago. It was done with failure at 0.00 s (Anywhere was refused: "
         "n was 1, not above 3), and stays active."
     ) in lines
-    assert "Found leads to Go: its state was done at 0.00 s, but it wants success." in lines
+    assert (
+        "Found leads to Go: its state was done at 0.00 s, but it wants success."
+        in lines
+    )
     without = (*STUCK[:3], STUCK[4])
     assert any(
         line.endswith("and stays active: nothing leads out of it.")
@@ -573,7 +696,9 @@ def test_what_does_not_run_by_itself_says_what_it_is_for() -> None:
         "Back leads to One: the time is 0.5 s, not above 9 s.",
         "Go last fired at 0.20 s.",
     ]
-    assert answer_lines(rows, 5, "t2")[-1].endswith("s. It has not fired before in this take.")
+    assert answer_lines(rows, 5, "t2")[-1].endswith(
+        "s. It has not fired before in this take."
+    )
 
 
 def test_what_could_not_be_said_at_an_earlier_moment_is_said_so() -> None:
@@ -582,11 +707,17 @@ def test_what_could_not_be_said_at_an_earlier_moment_is_said_so() -> None:
         row("r1", "last", "top", name="Hold", guard="n > 3"),
         row("r2", "last", "top", name="Idle", ticks=50),
     )
-    lines = answer_lines(rows, 5, "r1", keys=(Key(name="n", type=KeyType.NUMBER),))
-    assert lines[0].startswith("Hold was refused: n > 3 could not be said — n is not set. That was")
+    lines = answer_lines(
+        rows, 5, "r1", keys=(Key(name="n", type=KeyType.NUMBER),)
+    )
+    assert lines[0].startswith(
+        "Hold was refused: n > 3 could not be said — n is not set. That was"
+    )
 
 
-def test_of_several_transitions_within_a_tick_the_last_brought_the_state_about() -> None:
+def test_of_several_transitions_within_a_tick_the_last_brought_the_state_about() -> (
+    None
+):
     rows = (
         row("mm", "machine"),
         row("s1", "state", "mm", name="One"),
@@ -597,7 +728,10 @@ def test_of_several_transitions_within_a_tick_the_last_brought_the_state_about()
         row("ww", "last", "s3", ticks=99),
     )
     lines = answer_lines(rows, 4)
-    assert any(line.startswith("Three was entered 0.20 s ago by Second") for line in lines)
+    assert any(
+        line.startswith("Three was entered 0.20 s ago by Second")
+        for line in lines
+    )
     report = explainer(project(*rows, seconds=1.0))
     assert entered_by(report, "s3", 4) == "t2"
     assert entered_by(report, "s2", 4) == "t1"
@@ -617,15 +751,24 @@ def test_what_wrote_a_key_says_what_it_found() -> None:
         row("r1", "last", "top", name="Hail", guard="seen", ticks=50),
         row("r2", "last", "top", name="Idle", ticks=50),
     )
-    made = project(*rows, keys=keys, areas=(wall,), cast=(Member(name="z", start=(9.0, 5.0)),))
+    made = project(
+        *rows,
+        keys=keys,
+        areas=(wall,),
+        cast=(Member(name="z", start=(9.0, 5.0)),),
+    )
     text = explainer(made).why_not(4, "r1").lines[0].text
     assert "by 1 upkeep, which found rock in between, 7 m away" in text, text
     steps = [step.line.text for step in explainer(made).ticks.steps(0)]
-    assert "top: its upkeep sets seen to no: rock in between, 7 m away." in steps
+    assert (
+        "top: its upkeep sets seen to no: rock in between, 7 m away." in steps
+    )
 
 
 def test_a_bound_key_is_followed_to_the_one_that_it_stands_for() -> None:
-    """The user has a key of the same name, which is another one, and which is written as well."""
+    """The user has a key of the same name, which is another one, and which is
+    written as well.
+    """
     outer = (Key(name="n", type=KeyType.NUMBER, default=0.0),)
     outer += (Key(name="held", type=KeyType.NUMBER, default=0.0),)
     inner = Blackboard(name="ki", title="KI", keys=outer[:1])
@@ -634,14 +777,25 @@ def test_a_bound_key_is_followed_to_the_one_that_it_stands_for() -> None:
         row("r1", "set_number", "top", value=1.0, key=key("held")),
         row("r2", "last", "top", ticks=2),
         row("r3", "set_number", "top", value=7.0, key=key("n")),
-        row("us", "use_behavior", "top", behavior="inner", binds={"n": key("held")}),
+        row(
+            "us",
+            "use_behavior",
+            "top",
+            behavior="inner",
+            binds={"n": key("held")},
+        ),
         row("r4", "last", "top", ticks=50),
         keys=outer,
         blackboards=(inner,),
         seconds=1.0,
     )
-    rows = [row("top", "selector"), row("gg", "last", "top", name="Go", guard="n > 3")]
-    used = made.behaviors[0].with_rows([*rows, row("ww", "last", "top", ticks=50)])
+    rows = [
+        row("top", "selector"),
+        row("gg", "last", "top", name="Go", guard="n > 3"),
+    ]
+    used = made.behaviors[0].with_rows(
+        [*rows, row("ww", "last", "top", ticks=50)]
+    )
     used = used.model_copy(update={"name": "inner", "blackboard": "ki"})
     made = made.model_copy(update={"behaviors": (*made.behaviors, used)})
     report = explainer(made)
@@ -653,9 +807,15 @@ def test_a_bound_key_is_followed_to_the_one_that_it_stands_for() -> None:
 def test_a_change_of_mind_names_the_check_that_ended_a_repeat() -> None:
     until = [("repeat_until", {"result": "success"})]
     for check, said in (
-        ([row("c1", "check", "r1", when="clock() > 0.25")], "the time was 0.3 s, above 0.25 s"),
         (
-            [row("s1", "sequence", "r1"), row("c1", "check", "s1", when="clock() > 0.25")],
+            [row("c1", "check", "r1", when="clock() > 0.25")],
+            "the time was 0.3 s, above 0.25 s",
+        ),
+        (
+            [
+                row("s1", "sequence", "r1"),
+                row("c1", "check", "s1", when="clock() > 0.25"),
+            ],
             "the time was 0.3 s, above 0.25 s",
         ),
     ):
@@ -675,7 +835,14 @@ def test_a_repeat_until_failure_names_the_check_that_failed() -> None:
     until = [("repeat_until", {"result": "failure"})]
     made = project(
         row("top", "sequence"),
-        row("r1", "check", "top", name="Dark", when="clock() < 0.25", decorators=until),
+        row(
+            "r1",
+            "check",
+            "top",
+            name="Dark",
+            when="clock() < 0.25",
+            decorators=until,
+        ),
         row("r2", "last", "top", name="Then", ticks=9),
         seconds=0.8,
     )
@@ -687,8 +854,12 @@ def test_a_repeat_until_failure_names_the_check_that_failed() -> None:
     )
 
 
-def test_where_all_comes_to_an_end_the_answer_begins_with_what_led_to_it() -> None:
-    """Not with the row that ended first in the tick, nor with one that was stopped."""
+def test_where_all_comes_to_an_end_the_answer_begins_with_what_led_to_it() -> (
+    None
+):
+    """Not with the row that ended first in the tick, nor with one that was
+    stopped.
+    """
     in_order = project(
         row("top", "sequence"),
         row("r1", "last", "top", name="First", ticks=3),
@@ -766,14 +937,18 @@ def test_a_transition_on_the_end_of_another_state_names_that_state() -> None:
         row("lw", "last", "l1", ticks=2),
         row("r0", "state", "pp"),
         row("r1", "state", "r0", name="Idle"),
-        row("t1", "on_event", "r1", name="Seen", event="done.state.l1", to="r2"),
+        row(
+            "t1", "on_event", "r1", name="Seen", event="done.state.l1", to="r2"
+        ),
         row("r2", "state", "r0", name="Act"),
     )
     text = explainer(project(*rows, seconds=0.8)).why_not(1, "r2").text
     assert "Seen leads to Act: it waits for Look to be done." in text
     take = explainer(project(*rows, seconds=0.8))
     assert "Act has been active for 0.30 s" in take.why_not(5, "r2").text
-    (lead,) = [each for each in decision_changes(take.take, "a") if each.row_id == "r2"]
+    (lead,) = [
+        each for each in decision_changes(take.take, "a") if each.row_id == "r2"
+    ]
     assert take.change(lead).text == "Act: Seen: Look was done"
 
 
@@ -787,7 +962,10 @@ def test_rows_of_a_damaged_take_that_blame_each_other_come_to_an_end() -> None:
     )
     take = played(made)
     record = take.agents["a"]
-    assert "One failed at this tick: Fails failed" in Explainer(take, "a", CATALOG).why(0).text
+    assert (
+        "One failed at this tick: Fails failed"
+        in Explainer(take, "a", CATALOG).why(0).text
+    )
     for blamed, other in (("r1", "top"), ("r11", "r1"), ("top", "no such row")):
         for span in record.row(blamed).spans:
             span.cause = cause("child", row=other)
@@ -798,4 +976,6 @@ def test_rows_of_a_damaged_take_that_blame_each_other_come_to_an_end() -> None:
             assert report.why_not(tick, row_id).text
     for span in record.row("r1").spans:
         span.cause = cause("child", row="r1")
-    assert "One failed at this tick" in Explainer(take, "a", CATALOG).why(0).text
+    assert (
+        "One failed at this tick" in Explainer(take, "a", CATALOG).why(0).text
+    )

@@ -1,5 +1,5 @@
-"""What would have won a utility's decision is played before it is said; here the engine plays it
-again.
+"""What would have won a utility's decision is played before it is said; here
+the engine plays it again.
 """
 
 from hypothesis import given, settings
@@ -28,7 +28,9 @@ NUMBERS = st.floats(0, 1.5).map(lambda each: round(each, 3))
 
 @st.composite
 def utilities(draw: st.DrawFn) -> tuple[list[Row], dict[str, float]]:
-    """A utility of up to four options, and the values of the keys that they consider."""
+    """A utility of up to four options, and the values of the keys that they
+    consider.
+    """
     rows = [
         row(
             "uu",
@@ -42,26 +44,57 @@ def utilities(draw: st.DrawFn) -> tuple[list[Row], dict[str, float]]:
         option = f"o{number}"
         guard = draw(st.sampled_from([None, None, "ka < 9", "ka > 9"]))
         weight = draw(st.sampled_from([0.5, 1.0, 1.5]))
-        how = draw(st.sampled_from(["product", "mean", "minimum", "weighted sum"]))
-        rows.append(row(option, "option", "uu", guard=guard, weight=weight, combine=how))
+        how = draw(
+            st.sampled_from(["product", "mean", "minimum", "weighted sum"])
+        )
+        rows.append(
+            row(option, "option", "uu", guard=guard, weight=weight, combine=how)
+        )
         for index in range(draw(st.integers(1, 3))):
-            what, curve = draw(st.sampled_from(INPUTS)), draw(st.sampled_from(CURVES))
+            what, curve = (
+                draw(st.sampled_from(INPUTS)),
+                draw(st.sampled_from(CURVES)),
+            )
             rows.append(
-                row(f"{option}c{index}", "consider", option, input=what, high=1.5, curve=curve)
+                row(
+                    f"{option}c{index}",
+                    "consider",
+                    option,
+                    input=what,
+                    high=1.5,
+                    curve=curve,
+                )
             )
         rows.append(row(f"{option}w", "last", option, ticks=99))
     return rows, {name: draw(NUMBERS) for name in KEYS}
 
 
-def made_of(rows: list[Row], values: dict[str, float], changed: dict[str, float]) -> Project:
-    """A project in which the keys have one set of values, and from 0.3 s on another."""
-    keys = tuple(Key(name=name, type=KeyType.NUMBER, default=values[name]) for name in KEYS)
+def made_of(
+    rows: list[Row], values: dict[str, float], changed: dict[str, float]
+) -> Project:
+    """A project in which the keys have one set of values, and from 0.3 s on
+    another.
+    """
+    keys = tuple(
+        Key(name=name, type=KeyType.NUMBER, default=values[name])
+        for name in KEYS
+    )
     sets = [
-        row(f"set{name}", "set_number", "then", value=changed[name], key=key(name)) for name in KEYS
+        row(
+            f"set{name}",
+            "set_number",
+            "then",
+            value=changed[name],
+            key=key(name),
+        )
+        for name in KEYS
     ]
     return project(
         row("top", "parallel"),
-        *(each.model_copy(update={"under": each.under or "top"}) for each in rows),
+        *(
+            each.model_copy(update={"under": each.under or "top"})
+            for each in rows
+        ),
         row("then", "sequence", "top"),
         row("wait", "wait", "then", duration=0.25),
         *sets,
@@ -75,7 +108,10 @@ def winner(take: Take, rows: list[Row], tick: int) -> str | None:
     """The option that runs at a tick."""
     explainer = Explainer(take, "a", CATALOG)
     for each in rows:
-        if each.kind == "option" and explainer.state_of(each.id, tick) is RowState.RUNNING:
+        if (
+            each.kind == "option"
+            and explainer.state_of(each.id, tick) is RowState.RUNNING
+        ):
             return each.id
     return None
 
@@ -83,7 +119,10 @@ def winner(take: Take, rows: list[Row], tick: int) -> str | None:
 def would_win(line: AnswerLine) -> list[tuple[str, float]]:
     """What a sentence says would have won, changed to which value."""
     wins = [each for each in line.claims if each.kind is ClaimKind.WOULD_WIN]
-    return [(str(each.facts["what"]), float(str(each.facts["value"]))) for each in wins]
+    return [
+        (str(each.facts["what"]), float(str(each.facts["value"])))
+        for each in wins
+    ]
 
 
 @settings(max_examples=50, deadline=None)
@@ -118,7 +157,12 @@ def test_the_stay_bonus_that_is_said_to_lose_does_so_when_it_is_played(
             claims = dict(would_win(line))
             if STAY_BONUS in claims:
                 top = rows[0].model_copy(
-                    update={"args": {**rows[0].args, "stay_bonus": claims[STAY_BONUS]}}
+                    update={
+                        "args": {
+                            **rows[0].args,
+                            "stay_bonus": claims[STAY_BONUS],
+                        }
+                    }
                 )
                 again = played(made_of([top, *rows[1:]], values, swapped))
                 assert winner(again, rows, tick) == option, line.text

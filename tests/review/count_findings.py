@@ -1,5 +1,6 @@
 """Plays random projects with findings and counts those that the takes refute:
-`python -m tests.review.count_findings [SEEDS]`. It ends with 1 if one is refuted.
+`python -m tests.review.count_findings [SEEDS]`. It ends with 1 if one is
+refuted.
 """
 
 import sys
@@ -44,10 +45,14 @@ class Played:
 
     def around(self, row_id: str, kind: str) -> str:
         path = reversed(self.behavior.outline.path(row_id))
-        return next(each for each in path if self.behavior.row(each).kind == kind)
+        return next(
+            each for each in path if self.behavior.row(each).kind == kind
+        )
 
     def holds(self, row_id: str, tick: int) -> bool:
-        """Whether the condition of a transition holds with the values at the end of a tick."""
+        """Whether the condition of a transition holds with the values at the
+        end of a tick.
+        """
         reading = ProjectAnalysis(self.project, CATALOG).readings[0]
         point: dict[str, ValueRange] = {}
         for name, changes in self.take.agents["a"].keys.items():
@@ -57,13 +62,17 @@ class Played:
         now = tick / self.take.header.ticks_per_s
         point["clock()"] = ValueRange(now, now)
         found = reading.cases(str(self.behavior.row(row_id).args.get("when")))
-        known = all(each in point for case in found or () for each in case.ranges)
+        known = all(
+            each in point for case in found or () for each in case.ranges
+        )
         plain = known and not any(case.answers for case in found or ())
         return plain and together(found or (), (Case(point),)) is not None
 
     def changed(self, tick: int) -> bool:
         """Whether a key changed within a tick."""
-        return any(tick in each.ticks for each in self.take.agents["a"].keys.values())
+        return any(
+            tick in each.ticks for each in self.take.agents["a"].keys.values()
+        )
 
 
 def never_entered(run: Played) -> bool:
@@ -79,8 +88,16 @@ def never_succeeds(run: Played) -> bool:
 
 
 def guard_is_settled(run: Played) -> bool:
-    refused = [each for each in run.own.refusals.get(ROW, []) if each.cause.kind == "guard"]
-    return not refused if "always yes" in run.finding.message else not run.own.spans
+    refused = [
+        each
+        for each in run.own.refusals.get(ROW, [])
+        if each.cause.kind == "guard"
+    ]
+    return (
+        not refused
+        if "always yes" in run.finding.message
+        else not run.own.spans
+    )
 
 
 def condition_never_holds(run: Played) -> bool:
@@ -103,11 +120,16 @@ def _stays(run: Played, span: Span, machine: str) -> bool:
 def end_is_not_taken_up(run: Played) -> bool:
     """Once its rows have ended in the way that is named, the state stays."""
     machine = run.around(run.finding.row_id, "machine")
-    wanted = Outcome.FAILURE if "end with failure" in run.finding.message else Outcome.SUCCESS
+    wanted = (
+        Outcome.FAILURE
+        if "end with failure" in run.finding.message
+        else Outcome.SUCCESS
+    )
     inside = [
         each
         for each in run.behavior.outline.children[run.finding.row_id]
-        if run.behavior.row(each).kind not in ("when", "after", "on_done", "on_event")
+        if run.behavior.row(each).kind
+        not in ("when", "after", "on_done", "on_event")
     ]
     for span in run.own.spans:
         within = [
@@ -116,7 +138,11 @@ def end_is_not_taken_up(run: Played) -> bool:
             for each in run.record(row_id).spans
             if _lies_in(each, span) and each.outcome is wanted
         ]
-        if within and "never end" not in run.finding.message and not _stays(run, span, machine):
+        if (
+            within
+            and "never end" not in run.finding.message
+            and not _stays(run, span, machine)
+        ):
             return False
     return True
 
@@ -124,26 +150,39 @@ def end_is_not_taken_up(run: Played) -> bool:
 def _lies_in(inner: Span, outer: Span) -> bool:
     """Whether a span began and ended within another one."""
     ended = inner.end is not None and (
-        outer.end is None or (inner.end, inner.end_step) <= (outer.end, outer.end_step)
+        outer.end is None
+        or (inner.end, inner.end_step) <= (outer.end, outer.end_step)
     )
     return ended and _begins_in(inner, outer)
 
 
 def _begins_in(inner: Span, outer: Span) -> bool:
-    """Whether a span began within another one, also where both begin or end in the same tick."""
+    """Whether a span began within another one, also where both begin or end in
+    the same tick.
+    """
     began = inner.start, inner.start_step
-    until = (outer.end, outer.end_step) if outer.end is not None else (inner.start + 1, 0)
+    until = (
+        (outer.end, outer.end_step)
+        if outer.end is not None
+        else (inner.start + 1, 0)
+    )
     return (outer.start, outer.start_step) < began < until
 
 
 def stays_in_ring(run: Played) -> bool:
-    """After a state of the ring none outside it is entered while the machine goes on."""
+    """After a state of the ring none outside it is entered while the machine
+    goes on.
+    """
     machine = run.around(run.finding.row_id, "machine")
     numbers = run.behavior.outline.number
     siblings = run.behavior.outline.children[machine]
-    ring = [each for each in siblings if f"{numbers[each]} " in run.finding.message]
+    ring = [
+        each for each in siblings if f"{numbers[each]} " in run.finding.message
+    ]
     others = [
-        each for each in siblings if each not in ring and run.behavior.row(each).kind == "state"
+        each
+        for each in siblings
+        if each not in ring and run.behavior.row(each).kind == "state"
     ]
     for around in run.record(machine).spans:
         inside = [
@@ -159,38 +198,63 @@ def stays_in_ring(run: Played) -> bool:
 
 
 def leads_back_at_once(run: Played) -> bool:
-    """Where the first fired and the second's condition held, that one fired too."""
+    """Where the first fired and the second's condition held, that one fired
+    too.
+    """
     one, back = run.own, run.record(run.finding.about)
     machine = run.around(run.finding.row_id, "machine")
     for span in one.spans:
         cut = run.record(machine).refusals.get(CUT_OFF, [])
         is_cut = any(each.start <= span.start <= each.end for each in cut)
-        ended = any(each.end == span.start for each in run.record(machine).spans)
-        soon = any(span.start <= each.start <= span.start + 1 for each in back.spans)
-        both = run.holds(run.finding.about, span.start) and not run.changed(span.start)
+        ended = any(
+            each.end == span.start for each in run.record(machine).spans
+        )
+        soon = any(
+            span.start <= each.start <= span.start + 1 for each in back.spans
+        )
+        both = run.holds(run.finding.about, span.start) and not run.changed(
+            span.start
+        )
         if both and not soon and not is_cut and not ended:
             return False
     return True
 
 
 def is_entered_again(run: Played) -> bool:
-    """At a tick at which it is active and the condition holds, it is entered once more, or cut."""
+    """At a tick at which it is active and the condition holds, it is entered
+    once more, or cut.
+    """
     machine = run.around(run.finding.row_id, "machine")
     cut = run.record(machine).refusals.get(CUT_OFF, [])
     for tick in range(run.take.ticks):
         span = run.own.span_at(tick)
-        active = span is not None and span.start < tick and (span.end is None or span.end > tick)
+        active = (
+            span is not None
+            and span.start < tick
+            and (span.end is None or span.end > tick)
+        )
         is_cut = any(each.start <= tick <= each.end for each in cut)
-        if active and run.holds(run.finding.about, tick) and not run.changed(tick) and not is_cut:
+        if (
+            active
+            and run.holds(run.finding.about, tick)
+            and not run.changed(tick)
+            and not is_cut
+        ):
             return False
     return True
 
 
 def waits_for_failure_before_it(run: Played) -> bool:
-    """It was entered only after the wider one had failed, or when its guard could not be asked."""
+    """It was entered only after the wider one had failed, or when its guard
+    could not be asked.
+    """
     wide = run.record(run.finding.about)
     for span in run.own.spans:
-        failed = [each for each in wide.spans if each.end is not None and each.end <= span.start]
+        failed = [
+            each
+            for each in wide.spans
+            if each.end is not None and each.end <= span.start
+        ]
         if not failed:
             return False
     return True
@@ -200,7 +264,9 @@ REFUTERS: dict[str, Callable[[Played], bool]] = {
     "never_tried": never_visited,
     "settled_guard": guard_is_settled,
     "impossible_condition": condition_never_holds,
-    "idle_chance": lambda run: "never" not in run.finding.message or never_entered(run),
+    "idle_chance": lambda run: (
+        "never" not in run.finding.message or never_entered(run)
+    ),
     "unreached_state": never_entered,
     "beaten_transition": never_entered,
     "losing_option": never_entered,
@@ -214,12 +280,16 @@ REFUTERS: dict[str, Callable[[Played], bool]] = {
     "early_guard": never_succeeds,
     "endless_repeat": never_succeeds,
     "never_raised": never_entered,
-    "never_written": lambda run: run.finding.about not in run.take.agents["a"].keys,
+    "never_written": lambda run: (
+        run.finding.about not in run.take.agents["a"].keys
+    ),
 }
 
 
 def flagged(seeds: range) -> Iterator[Played]:
-    """The findings in random projects that say something of play, each with a take."""
+    """The findings in random projects that say something of play, each with a
+    take.
+    """
     for seed in seeds:
         made = RandomProject(seed).made
         assert validate(made, CATALOG) == []
@@ -234,7 +304,9 @@ def flagged(seeds: range) -> Iterator[Played]:
 
 
 class FindingCount:
-    """How many findings of each rule were played, and those that a take refuted."""
+    """How many findings of each rule were played, and those that a take
+    refuted.
+    """
 
     def __init__(self, seeds: range) -> None:
         self.flagged: Counter[str] = Counter()

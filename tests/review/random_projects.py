@@ -1,5 +1,5 @@
-"""Small random projects with the mistakes that people make: numbers that overlap, states without a
-way out, guards that never hold.
+"""Small random projects with the mistakes that people make: numbers that
+overlap, states without a way out, guards that never hold.
 """
 
 from random import Random
@@ -23,7 +23,14 @@ from umbrant.model.values import KeyRef, KeyType
 
 VALUES = (1.0, 2.0, 3.0, 4.0)
 NUMBERS = ("near", "mood", "fixed", "double")
-QUESTIONS = ("is_set(never)", "no", "seen", "can_see(v)", 'event("bell")', "is_set(there)")
+QUESTIONS = (
+    "is_set(never)",
+    "no",
+    "seen",
+    "can_see(v)",
+    'event("bell")',
+    "is_set(there)",
+)
 SECONDS = 2.0
 DEEPEST = 3
 KEYS = (
@@ -46,15 +53,31 @@ INNER = Behavior(
     blackboard="inner",
     rows=(
         row("top", "selector"),
-        row("low", "wait", "top", guard=("level < 3", Watch.THROUGHOUT), duration=0.3),
+        row(
+            "low",
+            "wait",
+            "top",
+            guard=("level < 3", Watch.THROUGHOUT),
+            duration=0.3,
+        ),
         row("up", "count", "top", key=KeyRef(key="level"), amount=1.0),
     ),
 )
 INNER_KEYS = Blackboard(
-    name="inner", title="Inner", keys=(Key(name="level", type=KeyType.NUMBER, default=1.0),)
+    name="inner",
+    title="Inner",
+    keys=(Key(name="level", type=KeyType.NUMBER, default=1.0),),
 )
-SIGHT = {"target": KeyRef(key="v"), "seen": KeyRef(key="seen"), "where": KeyRef(key="there")}
-WALKER = Member(name="walker", start=(4.0, 5.0), walk=(WalkPoint(at_s=SECONDS, to=(18.0, 5.0)),))
+SIGHT = {
+    "target": KeyRef(key="v"),
+    "seen": KeyRef(key="seen"),
+    "where": KeyRef(key="there"),
+}
+WALKER = Member(
+    name="walker",
+    start=(4.0, 5.0),
+    walk=(WalkPoint(at_s=SECONDS, to=(18.0, 5.0)),),
+)
 
 
 class RandomProject:
@@ -63,7 +86,9 @@ class RandomProject:
     def __init__(self, seed: int) -> None:
         self.random = Random(seed)  # noqa: S311 - drawn again from its seed, not a secret
         self.rows: list[Row] = []
-        root = self.random.choice(("selector", "sequence", "machine", "machine", "utility"))
+        root = self.random.choice(
+            ("selector", "sequence", "machine", "machine", "utility")
+        )
         self.composite(None, root, 0)
 
     @property
@@ -71,9 +96,18 @@ class RandomProject:
         """The project, with cues that move its numbers and raise its events."""
         times = [self.random.randrange(1, 20) / 10 for _ in range(4)]
         cues: list[Cue] = [
-            Cue(at_s=at, does=SetKey(sets="near", value=self.random.choice(VALUES))) for at in times
+            Cue(
+                at_s=at,
+                does=SetKey(sets="near", value=self.random.choice(VALUES)),
+            )
+            for at in times
         ]
-        cues.append(Cue(at_s=self.random.choice((0.5, 2.5)), does=RaiseEvent(raises="bell")))
+        cues.append(
+            Cue(
+                at_s=self.random.choice((0.5, 2.5)),
+                does=RaiseEvent(raises="bell"),
+            )
+        )
         made = project(
             *self.rows,
             keys=KEYS,
@@ -88,16 +122,28 @@ class RandomProject:
 
     def condition(self) -> str:
         """A comparison, or two of them."""
-        parts = [self._comparison() for _ in range(self.random.choice((1, 1, 1, 2)))]
+        parts = [
+            self._comparison() for _ in range(self.random.choice((1, 1, 1, 2)))
+        ]
         return self.random.choice((" and ", " or ")).join(parts)
 
     def _comparison(self) -> str:
         draw = self.random
-        value = draw.choice((*NUMBERS, "clock()", "distance(v)", f"{draw.choice(NUMBERS)} + 1"))
+        value = draw.choice(
+            (*NUMBERS, "clock()", "distance(v)", f"{draw.choice(NUMBERS)} + 1")
+        )
         sign = draw.choice(("<", "<=", ">", ">="))
         said = f"{value} {sign} {draw.choice(VALUES):g}"
         return draw.choice(
-            (said, said, said, f"not {said}", f"not ({said})", "is_set(never)", "no")
+            (
+                said,
+                said,
+                said,
+                f"not {said}",
+                f"not ({said})",
+                "is_set(never)",
+                "no",
+            )
         )
 
     def composite(self, under: str | None, kind: str, depth: int) -> None:
@@ -108,7 +154,9 @@ class RandomProject:
             self._states(row_id, depth)
             return
         for _ in range(inside):
-            holder = self._add("option", row_id) if kind == "utility" else row_id
+            holder = (
+                self._add("option", row_id) if kind == "utility" else row_id
+            )
             self.tree(holder, depth + 1)
 
     def tree(self, under: str, depth: int) -> None:
@@ -119,9 +167,15 @@ class RandomProject:
             return
         kind = self.random.choice(LEAVES)
         args: dict[str, dict[str, Any]] = {
-            "last": {"ticks": self.random.randrange(4), "success": self.random.random() < 0.7},
+            "last": {
+                "ticks": self.random.randrange(4),
+                "success": self.random.random() < 0.7,
+            },
             "check": {"when": self.condition()},
-            "set_number": {"key": KeyRef(key="mood"), "value": self.random.choice(VALUES)},
+            "set_number": {
+                "key": KeyRef(key="mood"),
+                "value": self.random.choice(VALUES),
+            },
             "wait": {"duration": self.random.choice((0.2, 1.0))},
             "move_away": {"target": KeyRef(key="v"), "distance": 3.0},
             "raise_event": {"event": self.random.choice(("bell", "gong"))},
@@ -129,7 +183,9 @@ class RandomProject:
             "copy": {"source": KeyRef(key="near"), "key": KeyRef(key="mood")},
             "use_behavior": {"behavior": "inner"},
         }
-        binds = {"level": KeyRef(key="mood")} if self.random.random() < 0.7 else {}
+        binds = (
+            {"level": KeyRef(key="mood")} if self.random.random() < 0.7 else {}
+        )
         more = {"binds": binds} if kind == "use_behavior" else {}
         self._add(kind, under, **args[kind], **self._around(under), **more)
 
@@ -156,7 +212,9 @@ class RandomProject:
 
     def _states(self, machine: str, depth: int) -> None:
         draw = self.random
-        states = [self._add("state", machine) for _ in range(draw.randrange(2, 5))]
+        states = [
+            self._add("state", machine) for _ in range(draw.randrange(2, 5))
+        ]
         if draw.random() < 0.3:
             states.append(self._add("final", machine))
         for state in states:
@@ -171,11 +229,15 @@ class RandomProject:
 
     def _transition(self, under: str, to: str) -> None:
         draw = self.random
-        kind = draw.choice(("when", "when", "when", "after", "on_done", "on_event"))
+        kind = draw.choice(
+            ("when", "when", "when", "after", "on_done", "on_event")
+        )
         args: dict[str, dict[str, Any]] = {
             "when": {"when": self.condition()},
             "after": {"time": draw.choice((0.3, 0.6))},
-            "on_done": {"result": draw.choice(("success", "failure", "either way"))},
+            "on_done": {
+                "result": draw.choice(("success", "failure", "either way"))
+            },
             "on_event": {"event": draw.choice(("bell", "gong"))},
         }
         self._add(kind, under, to=to, **args[kind])

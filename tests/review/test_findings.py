@@ -1,4 +1,6 @@
-"""Each sort of finding: in a project that has it, and not in one that nearly has it."""
+"""Each sort of finding: in a project that has it, and not in one that nearly
+has it.
+"""
 
 from dataclasses import dataclass, field
 from typing import Any
@@ -19,7 +21,15 @@ from umbrant.model.behaviors import (
     Watch,
 )
 from umbrant.model.documents import Dismissal, Project
-from umbrant.model.staging import Area, Body, Cue, Member, Place, RaiseEvent, SetKey
+from umbrant.model.staging import (
+    Area,
+    Body,
+    Cue,
+    Member,
+    Place,
+    RaiseEvent,
+    SetKey,
+)
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
 from umbrant.review import review, review_cast, review_take
 from umbrant.review.agent_take import AgentTake
@@ -52,7 +62,11 @@ def number(name: str = "n", **more: Any) -> Key:
 
 
 def state(
-    row_id: str, *inside: Row, kind: str = "state", under: str = "top", **more: Any
+    row_id: str,
+    *inside: Row,
+    kind: str = "state",
+    under: str = "top",
+    **more: Any,
 ) -> list[Row]:
     return [row(row_id, kind, under, **more), *inside]
 
@@ -62,12 +76,22 @@ def when(row_id: str, under: str, condition: str, to: str) -> Row:
 
 
 def two_states(*more: Row, back: str = "clock() > 1") -> list[Row]:
-    return [MACHINE, *state("aa"), *state("bb"), when("t2", "bb", back, "aa"), *more]
+    return [
+        MACHINE,
+        *state("aa"),
+        *state("bb"),
+        when("t2", "bb", back, "aa"),
+        *more,
+    ]
 
 
 def with_events(made: Project, *names: str) -> Project:
     return made.model_copy(
-        update={"event_list": EventList(events=tuple(Event(name=name) for name in names))}
+        update={
+            "event_list": EventList(
+                events=tuple(Event(name=name) for name in names)
+            )
+        }
     )
 
 
@@ -94,7 +118,10 @@ ISLAND = (
 )
 NEAR = row("w2", "wait", "top", guard="n < 4", duration=1.0)
 FLEE = {"target": KeyRef(key="v"), "distance": 8.0}
-GO = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="spot"))]
+GO = [
+    row("top", "sequence"),
+    row("go", "move_to", "top", target=PlaceRef(place="spot")),
+]
 LOOK = [row("top", "selector"), row("w1", "check", "top", when="can_see(v)")]
 SEEN = (Key(name="v", type=KeyType.AGENT, default="a"),)
 
@@ -111,32 +138,84 @@ CASES = [
         "w2",
         [
             row("top", "sequence"),
-            row("w1", "wait", "top", duration=1.0, decorators=[("always_fail", {})]),
+            row(
+                "w1",
+                "wait",
+                "top",
+                duration=1.0,
+                decorators=[("always_fail", {})],
+            ),
             NEXT,
         ],
         [
             row("top", "sequence"),
-            row("w1", "wait", "top", duration=1.0, decorators=[("always_succeed", {})]),
+            row(
+                "w1",
+                "wait",
+                "top",
+                duration=1.0,
+                decorators=[("always_succeed", {})],
+            ),
             NEXT,
         ],
     ),
     Case(
         "idle_chance",
         "w1",
-        [TOP, row("w1", "wait", "top", duration=1.0, decorators=[("chance", {"share": 0.0})])],
-        [TOP, row("w1", "wait", "top", duration=1.0, decorators=[("chance", {"share": 0.01})])],
+        [
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                duration=1.0,
+                decorators=[("chance", {"share": 0.0})],
+            ),
+        ],
+        [
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                duration=1.0,
+                decorators=[("chance", {"share": 0.01})],
+            ),
+        ],
     ),
     Case(
         "settled_guard",
         "w1",
         [TOP, row("w1", "wait", "top", guard="yes", duration=1.0)],
-        [TOP, row("w1", "wait", "top", guard="yes and clock() > 1", duration=1.0)],
+        [
+            TOP,
+            row("w1", "wait", "top", guard="yes and clock() > 1", duration=1.0),
+        ],
     ),
     Case(
         "idle_take_over",
         "w1",
-        [TOP, row("w1", "wait", "top", guard=("clock() > 1", THROUGHOUT), duration=1.0)],
-        [TOP, row("w1", "wait", "top", guard=("clock() > 1", THROUGHOUT), duration=1.0), NEXT],
+        [
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                guard=("clock() > 1", THROUGHOUT),
+                duration=1.0,
+            ),
+        ],
+        [
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                guard=("clock() > 1", THROUGHOUT),
+                duration=1.0,
+            ),
+            NEXT,
+        ],
     ),
     Case(
         "written_twice",
@@ -148,7 +227,10 @@ CASES = [
                 for name in "ab"
                 for each in (
                     row(f"{name}0", "sequence", "top", guard="clock() > 1"),
-                    *(row(f"{name}{n}", "wait", f"{name}0", duration=float(n)) for n in (1, 2, 3)),
+                    *(
+                        row(f"{name}{n}", "wait", f"{name}0", duration=float(n))
+                        for n in (1, 2, 3)
+                    ),
                 )
             ),
         ],
@@ -160,7 +242,12 @@ CASES = [
                 for each in (
                     row(f"{name}0", "sequence", "top", guard="clock() > 1"),
                     *(
-                        row(f"{name}{n}", "wait", f"{name}0", duration=float(n + place))
+                        row(
+                            f"{name}{n}",
+                            "wait",
+                            f"{name}0",
+                            duration=float(n + place),
+                        )
                         for n in (1, 2, 3)
                     ),
                 )
@@ -184,29 +271,50 @@ CASES = [
     Case(
         "stuck_state",
         "bb",
-        [MACHINE, *state("aa"), when("t1", "aa", "clock() > 1", "bb"), *state("bb")],
-        [MACHINE, *state("aa"), when("t1", "aa", "clock() > 1", "bb"), *state("bb", kind="final")],
+        [
+            MACHINE,
+            *state("aa"),
+            when("t1", "aa", "clock() > 1", "bb"),
+            *state("bb"),
+        ],
+        [
+            MACHINE,
+            *state("aa"),
+            when("t1", "aa", "clock() > 1", "bb"),
+            *state("bb", kind="final"),
+        ],
     ),
     Case(
         "nothing_to_do",
         "aa",
         two_states(row("t1", "on_done", "aa", to="bb")),
-        two_states(row("t1", "on_done", "aa", to="bb"), row("x1", "wait", "aa", duration=1.0)),
-    ),
-    Case(
-        "beaten_transition",
-        "t3",
-        two_states(when("t1", "aa", "clock() > 1", "bb"), when("t3", "aa", "clock()>1", "bb")),
-        two_states(when("t1", "aa", "clock() > 2", "bb"), when("t3", "aa", "clock() > 1", "bb")),
+        two_states(
+            row("t1", "on_done", "aa", to="bb"),
+            row("x1", "wait", "aa", duration=1.0),
+        ),
     ),
     Case(
         "beaten_transition",
         "t3",
         two_states(
-            row("t1", "after", "aa", time=1.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")
+            when("t1", "aa", "clock() > 1", "bb"),
+            when("t3", "aa", "clock()>1", "bb"),
         ),
         two_states(
-            row("t1", "after", "aa", time=3.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")
+            when("t1", "aa", "clock() > 2", "bb"),
+            when("t3", "aa", "clock() > 1", "bb"),
+        ),
+    ),
+    Case(
+        "beaten_transition",
+        "t3",
+        two_states(
+            row("t1", "after", "aa", time=1.0, to="bb"),
+            row("t3", "after", "aa", time=2.0, to="bb"),
+        ),
+        two_states(
+            row("t1", "after", "aa", time=3.0, to="bb"),
+            row("t3", "after", "aa", time=2.0, to="bb"),
         ),
     ),
     Case(
@@ -219,8 +327,12 @@ CASES = [
     Case(
         "threshold_gap",
         "aa",
-        two_states(when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n < 3", "bb")),
-        two_states(when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n <= 5", "bb")),
+        two_states(
+            when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n < 3", "bb")
+        ),
+        two_states(
+            when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n <= 5", "bb")
+        ),
         (OPEN,),
     ),
     Case(
@@ -233,7 +345,15 @@ CASES = [
         "losing_option",
         "oo",
         option(row("c1", "consider", "oo", input="n", curve=FLAT)),
-        option(row("c1", "consider", "oo", input="n", curve=FLAT.model_copy(update={"high": 0.1}))),
+        option(
+            row(
+                "c1",
+                "consider",
+                "oo",
+                input="n",
+                curve=FLAT.model_copy(update={"high": 0.1}),
+            )
+        ),
         (READ,),
     ),
     Case("losing_option", "oo", option(weight=0.0), option(weight=0.1)),
@@ -250,13 +370,25 @@ CASES = [
         [TOP, row("w1", "wait", "top", guard="n > 1", duration=1.0)],
         [TOP, row("w1", "wait", "top", guard="n > 1", duration=1.0)],
         (number(),),
-        nearly_more={"cues": (Cue(at_s=1.0, does=SetKey(sets="n", value=2.0, of="a")),)},
+        nearly_more={
+            "cues": (Cue(at_s=1.0, does=SetKey(sets="n", value=2.0, of="a")),)
+        },
     ),
     Case(
         "never_read",
         "",
         [TOP, row("w1", "set_number", "top", key=KeyRef(key="n"), value=1.0)],
-        [TOP, row("w1", "set_number", "top", key=KeyRef(key="n"), value=1.0, guard="n < 1")],
+        [
+            TOP,
+            row(
+                "w1",
+                "set_number",
+                "top",
+                key=KeyRef(key="n"),
+                value=1.0,
+                guard="n < 1",
+            ),
+        ],
         (READ,),
     ),
     Case(
@@ -264,14 +396,26 @@ CASES = [
         "w1",
         [
             row("top", "sequence"),
-            row("w1", "set_point", "top", key=KeyRef(key="p"), target=KeyRef(key="v")),
+            row(
+                "w1",
+                "set_point",
+                "top",
+                key=KeyRef(key="p"),
+                target=KeyRef(key="v"),
+            ),
             row("w2", "move_to", "top", target=KeyRef(key="p")),
         ],
         [
             row(
                 "top",
                 "sequence",
-                upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})],
+                upkeep=[
+                    (
+                        "set_point",
+                        0.5,
+                        {"key": KeyRef(key="p"), "target": KeyRef(key="v")},
+                    )
+                ],
             ),
             row("w2", "move_to", "top", target=KeyRef(key="p")),
         ],
@@ -284,22 +428,39 @@ CASES = [
             row(
                 "top",
                 "sequence",
-                upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})],
+                upkeep=[
+                    (
+                        "set_point",
+                        0.5,
+                        {"key": KeyRef(key="p"), "target": KeyRef(key="v")},
+                    )
+                ],
             ),
-            row("w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")),
+            row(
+                "w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")
+            ),
             row("w2", "move_to", "top", target=KeyRef(key="q")),
         ],
         [
             row("top", "sequence"),
-            row("w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")),
+            row(
+                "w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")
+            ),
             row("w2", "move_to", "top", target=KeyRef(key="q")),
         ],
-        (*SEEN, Key(name="p", type=KeyType.POINT), Key(name="q", type=KeyType.POINT)),
+        (
+            *SEEN,
+            Key(name="p", type=KeyType.POINT),
+            Key(name="q", type=KeyType.POINT),
+        ),
     ),
     Case(
         "empty_state",
         "bb",
-        two_states(when("t1", "aa", "clock() > 1", "bb"), row("x1", "wait", "aa", duration=1.0)),
+        two_states(
+            when("t1", "aa", "clock() > 1", "bb"),
+            row("x1", "wait", "aa", duration=1.0),
+        ),
         two_states(
             when("t1", "aa", "clock() > 1", "bb"),
             row("x1", "wait", "aa", duration=1.0),
@@ -321,7 +482,9 @@ CASES = [
         "w1",
         [TOP, row("w1", "check", "top", when='event("bell")')],
         [TOP, row("w1", "check", "top", when='event("bell")')],
-        nearly_more={"cues": (Cue(at_s=1.0, does=RaiseEvent(raises="bell.low")),)},
+        nearly_more={
+            "cues": (Cue(at_s=1.0, does=RaiseEvent(raises="bell.low")),)
+        },
     ),
     Case(
         "start_off_ground",
@@ -337,7 +500,10 @@ CASES = [
         GO,
         GO,
         more={"areas": ISLAND, "places": (Place(name="spot", at=(15, 5)),)},
-        nearly_more={"areas": ISLAND[:3], "places": (Place(name="spot", at=(15, 5)),)},
+        nearly_more={
+            "areas": ISLAND[:3],
+            "places": (Place(name="spot", at=(15, 5)),),
+        },
     ),
     Case(
         "unrepeatable_node",
@@ -345,11 +511,28 @@ CASES = [
         [TOP, WAIT],
         [TOP, WAIT],
         more={
-            "nodes": (NodeFile(name="mine.py", text="def hum():\n    from random import random\n"),)
+            "nodes": (
+                NodeFile(
+                    name="mine.py",
+                    text="def hum():\n    from random import random\n",
+                ),
+            )
         },
-        nearly_more={"nodes": (NodeFile(name="mine.py", text="import math\n'import random'\n"),)},
+        nearly_more={
+            "nodes": (
+                NodeFile(name="mine.py", text="import math\n'import random'\n"),
+            )
+        },
     ),
-    Case("blind", "", LOOK, LOOK, SEEN, {"body": Body(sight_m=0)}, {"body": Body(sight_m=1)}),
+    Case(
+        "blind",
+        "",
+        LOOK,
+        LOOK,
+        SEEN,
+        {"body": Body(sight_m=0)},
+        {"body": Body(sight_m=1)},
+    ),
     Case(
         "deaf",
         "",
@@ -389,7 +572,10 @@ CASES = [
             row("w1", "check", "aa", when="n > 1"),
             row("t1", "on_done", "aa", result="success", to="bb"),
         ),
-        two_states(row("w1", "check", "aa", when="n > 1"), row("t1", "on_done", "aa", to="bb")),
+        two_states(
+            row("w1", "check", "aa", when="n > 1"),
+            row("t1", "on_done", "aa", to="bb"),
+        ),
         (OPEN,),
     ),
     Case(
@@ -402,8 +588,28 @@ CASES = [
     Case(
         "early_guard",
         "w1",
-        [TOP, row("w1", "move_away", "top", guard=("distance(v) < 5", THROUGHOUT), **FLEE), NEXT],
-        [TOP, row("w1", "move_away", "top", guard=("distance(v) < 9", THROUGHOUT), **FLEE), NEXT],
+        [
+            TOP,
+            row(
+                "w1",
+                "move_away",
+                "top",
+                guard=("distance(v) < 5", THROUGHOUT),
+                **FLEE,
+            ),
+            NEXT,
+        ],
+        [
+            TOP,
+            row(
+                "w1",
+                "move_away",
+                "top",
+                guard=("distance(v) < 9", THROUGHOUT),
+                **FLEE,
+            ),
+            NEXT,
+        ],
         SEEN,
     ),
     Case(
@@ -430,8 +636,26 @@ CASES = [
     Case(
         "short_limit",
         "w1",
-        [TOP, row("w1", "wait", "top", duration=3.0, decorators=[("time_limit", {"limit": 2.0})])],
-        [TOP, row("w1", "wait", "top", duration=1.0, decorators=[("time_limit", {"limit": 2.0})])],
+        [
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                duration=3.0,
+                decorators=[("time_limit", {"limit": 2.0})],
+            ),
+        ],
+        [
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                duration=1.0,
+                decorators=[("time_limit", {"limit": 2.0})],
+            ),
+        ],
     ),
     Case(
         "impossible_condition",
@@ -453,26 +677,36 @@ CASES = [
         [TOP, row("w1", "check", "top", when='event("bell")')],
         [TOP, row("w1", "check", "top", when='event("bell")')],
         more={"cues": (Cue(at_s=2.0, does=RaiseEvent(raises="bell.low")),)},
-        nearly_more={"cues": (Cue(at_s=1.9, does=RaiseEvent(raises="bell.low")),)},
+        nearly_more={
+            "cues": (Cue(at_s=1.9, does=RaiseEvent(raises="bell.low")),)
+        },
     ),
     Case(
         "unscaled_input",
         "c1",
         option(row("c1", "consider", "oo", input="distance(v)")),
-        option(row("c1", "consider", "oo", input="distance(v)", low=0.0, high=8.0)),
+        option(
+            row("c1", "consider", "oo", input="distance(v)", low=0.0, high=8.0)
+        ),
         SEEN,
     ),
 ]
 
 
-def found(sort: str, rows: list[Row], keys: tuple[Key, ...], more: dict[str, Any]) -> list[Finding]:
+def found(
+    sort: str, rows: list[Row], keys: tuple[Key, ...], more: dict[str, Any]
+) -> list[Finding]:
     made = with_events(project(*rows, keys=keys, **more), "bell", "bell.low")
     made = made.model_copy(update={"nodes": more.get("nodes", ())})
     return [each for each in review(made, CATALOG) if each.rule.id == sort]
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: f"{case.sort}-{case.at}")
-def test_a_project_that_has_it_is_told_and_one_that_nearly_has_it_is_not(case: Case) -> None:
+@pytest.mark.parametrize(
+    "case", CASES, ids=lambda case: f"{case.sort}-{case.at}"
+)
+def test_a_project_that_has_it_is_told_and_one_that_nearly_has_it_is_not(
+    case: Case,
+) -> None:
     messages = found(case.sort, case.has, case.keys, case.more)
     assert [each.row_id for each in messages] == [case.at]
     assert messages[0].message.endswith(".")
@@ -487,19 +721,27 @@ def test_a_project_that_has_it_is_told_and_one_that_nearly_has_it_is_not(case: C
     )
 
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: f"{case.sort}-{case.at}")
+@pytest.mark.parametrize(
+    "case", CASES, ids=lambda case: f"{case.sort}-{case.at}"
+)
 def test_a_fix_takes_the_finding_away(case: Case) -> None:
     for each in found(case.sort, case.has, case.keys, case.more):
         if each.fix is not None:
-            mended = each.fix.apply(with_events(project(*case.has, keys=case.keys, **case.more)))
-            assert each.key not in [other.key for other in review(mended, CATALOG)]
+            mended = each.fix.apply(
+                with_events(project(*case.has, keys=case.keys, **case.more))
+            )
+            assert each.key not in [
+                other.key for other in review(mended, CATALOG)
+            ]
 
 
 def test_every_sort_in_documents_has_a_case_and_every_sort_its_words() -> None:
     rules = all_rules().values()
     documents = {rule.id for rule in rules if rule.subject is not Subject.TAKE}
     assert documents == {case.sort for case in CASES}
-    assert all(rule.title and rule.why.endswith(".") and rule.about for rule in rules)
+    assert all(
+        rule.title and rule.why.endswith(".") and rule.about for rule in rules
+    )
 
 
 def test_a_dismissed_finding_is_not_told_again() -> None:
@@ -513,12 +755,19 @@ def test_a_dismissed_finding_is_not_told_again() -> None:
 
 def test_a_variant_is_told_only_of_what_is_its_own() -> None:
     made = project(
-        TOP, WAIT, NEXT, behaviors=(Behavior(name="v", title="V", blackboard="k", variant_of="b"),)
+        TOP,
+        WAIT,
+        NEXT,
+        behaviors=(
+            Behavior(name="v", title="V", blackboard="k", variant_of="b"),
+        ),
     )
     assert [each.file for each in review(made, CATALOG)] == ["behaviors/b.json"]
 
 
-def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard() -> None:
+def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard() -> (
+    None
+):
     rows = [
         TOP,
         row("a0", "sequence", "top"),
@@ -526,7 +775,9 @@ def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard()
     ]
     made = project(*rows)
     (first,) = made.behaviors
-    second = first.model_copy(update={"name": f"{first.name}-too", "title": "Too"})
+    second = first.model_copy(
+        update={"name": f"{first.name}-too", "title": "Too"}
+    )
     messages = [
         each
         for each in review(with_behaviors(made, first, second), CATALOG)
@@ -546,11 +797,19 @@ def with_behaviors(made: Project, *behaviors: Behavior) -> Project:
 
 
 def of_take(sort: str, made: Project) -> list[Finding]:
-    return [each for each in review_take(played(made), CATALOG)["a"] if each.rule.id == sort]
+    return [
+        each
+        for each in review_take(played(made), CATALOG)["a"]
+        if each.rule.id == sort
+    ]
 
 
 def test_rows_that_never_ran_are_told_with_why() -> None:
-    rows = [TOP, row("w1", "wait", "top", guard="clock() > 9", duration=1.0), NEXT]
+    rows = [
+        TOP,
+        row("w1", "wait", "top", guard="clock() > 9", duration=1.0),
+        NEXT,
+    ]
     (messages,) = of_take("never_ran", project(*rows))
     assert messages.row_id == "w1"
     assert (
@@ -561,7 +820,9 @@ def test_rows_that_never_ran_are_told_with_why() -> None:
 
 
 def flips(period: float) -> list[Row]:
-    turns = " or ".join(f"between({n * period}, {(n + 1) * period})" for n in (0, 2, 4, 6))
+    turns = " or ".join(
+        f"between({n * period}, {(n + 1) * period})" for n in (0, 2, 4, 6)
+    )
     return [
         TOP,
         row("w1", "tidy", "top", guard=(turns, THROUGHOUT), text="x"),
@@ -577,10 +838,13 @@ def test_flipping_is_told_with_both_causes() -> None:
     assert of_take("flipping", project(*flips(0.7), seconds=8.0)) == []
 
 
-def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None:
+def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> (
+    None
+):
     def made(low: str) -> Project:
         return project(
-            *two_states(when("t1", "aa", "n < 5", "bb"), back=low), keys=(number(default=1.0),)
+            *two_states(when("t1", "aa", "n < 5", "bb"), back=low),
+            keys=(number(default=1.0),),
         )
 
     (messages,) = of_take("unsettled", made("n < 7"))
@@ -593,7 +857,10 @@ def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None
 
 
 def test_going_and_not_moving_is_told() -> None:
-    rows = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="corner"))]
+    rows = [
+        row("top", "sequence"),
+        row("go", "move_to", "top", target=PlaceRef(place="corner")),
+    ]
     slow = project(*rows, body=Body(walk_m_s=0.001), seconds=4.0)
     (messages,) = of_take("not_moving", slow)
     assert messages.row_id == "go"
@@ -608,7 +875,12 @@ def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
         ]
         return of_take(
             "unchanged_key",
-            project(row("top", "sequence"), *sets, row("x1", "wait", "top"), keys=(READ,)),
+            project(
+                row("top", "sequence"),
+                *sets,
+                row("x1", "wait", "top"),
+                keys=(READ,),
+            ),
         )
 
     assert [each.about for each in messages(1.0, 1.0)] == ["n"]
@@ -616,10 +888,12 @@ def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
 
 
 def turns(changes: int) -> list[Row]:
-    """Two rows that take the lead from each other so many times, a fifth of a second apart; then
-    one keeps it.
+    """Two rows that take the lead from each other so many times, a fifth of a
+    second apart; then one keeps it.
     """
-    turns_of_first = [f"between({n * 0.2}, {(n + 1) * 0.2})" for n in range(0, changes, 2)]
+    turns_of_first = [
+        f"between({n * 0.2}, {(n + 1) * 0.2})" for n in range(0, changes, 2)
+    ]
     keeps = [] if changes % 2 else [f"between({changes * 0.2}, 9)"]
     guard = " or ".join([*turns_of_first, *keeps]), THROUGHOUT
     return [
@@ -649,17 +923,35 @@ def test_who_keeps_a_ring_may_stand() -> None:
 
 def test_a_finding_of_many_copies_is_one_that_counts_them() -> None:
     flock = Member(name="gull", behavior="b", start=(9.0, 5.0), copies=3)
-    take = played(project(TOP, WAIT, row("w2", "wait", "top", duration=1.0), cast=(flock,)))
-    found = [each for each in review_cast(take, CATALOG) if each.finding.rule.id == "never_ran"]
-    assert [each.agents for each in found] == [("a",), ("gull_1", "gull_2", "gull_3")]
-    assert str(found[1]).startswith("gull_1 (and 2 more like it): hint: behaviors/b.json: row ")
+    take = played(
+        project(
+            TOP, WAIT, row("w2", "wait", "top", duration=1.0), cast=(flock,)
+        )
+    )
+    found = [
+        each
+        for each in review_cast(take, CATALOG)
+        if each.finding.rule.id == "never_ran"
+    ]
+    assert [each.agents for each in found] == [
+        ("a",),
+        ("gull_1", "gull_2", "gull_3"),
+    ]
+    assert str(found[1]).startswith(
+        "gull_1 (and 2 more like it): hint: behaviors/b.json: row "
+    )
 
 
 def test_a_dismissed_finding_of_a_take_stays_away() -> None:
     made = project(TOP, WAIT, row("w2", "wait", "top", duration=1.0))
     (finding,) = [each.finding for each in review_cast(played(made), CATALOG)]
-    cover = made.cover.model_copy(update={"dismissed": (Dismissal(finding=finding.key),)})
-    assert review_cast(played(made.model_copy(update={"cover": cover})), CATALOG) == []
+    cover = made.cover.model_copy(
+        update={"dismissed": (Dismissal(finding=finding.key),)}
+    )
+    assert (
+        review_cast(played(made.model_copy(update={"cover": cover})), CATALOG)
+        == []
+    )
 
 
 def test_an_option_that_never_ran_names_its_best_score_and_who_won() -> None:
@@ -670,25 +962,47 @@ def test_an_option_that_never_ran_names_its_best_score_and_who_won() -> None:
         row("bb", "option", "uu", name="High"),
     )
     found = of_take("never_ran", project(*rows))
-    assert "Its best score was 0.95, at 1.90 s; 1.2 High scored 1.00 then." in found[0].message
+    assert (
+        "Its best score was 0.95, at 1.90 s; 1.2 High scored 1.00 then."
+        in found[0].message
+    )
 
 
 def test_a_transition_whose_rival_asks_more_is_not_beaten() -> None:
     for first, second in (
-        (row("t1", "after", "s1", time=1.0, when="n > 2"), row("t2", "after", "s1", time=2.0)),
+        (
+            row("t1", "after", "s1", time=1.0, when="n > 2"),
+            row("t2", "after", "s1", time=2.0),
+        ),
         (row("t1", "on_done", "s1", when="n > 2"), row("t2", "on_done", "s1")),
     ):
-        states = (MACHINE, row("s1", "state", "top"), row("x1", "last", "s1", ticks=1))
+        states = (
+            MACHINE,
+            row("s1", "state", "top"),
+            row("x1", "last", "s1", ticks=1),
+        )
         to = {"to": "s2"}
-        rivals = [each.model_copy(update={"args": {**each.args, **to}}) for each in (first, second)]
-        made = project(*states, *rivals, row("s2", "state", "top"), keys=(number(default=1.0),))
+        rivals = [
+            each.model_copy(update={"args": {**each.args, **to}})
+            for each in (first, second)
+        ]
+        made = project(
+            *states,
+            *rivals,
+            row("s2", "state", "top"),
+            keys=(number(default=1.0),),
+        )
         kinds = [each.rule.id for each in review(made, CATALOG)]
         assert "beaten_transition" not in kinds
         bare = rivals[0].model_copy(
-            update={"args": {k: v for k, v in rivals[0].args.items() if k != "when"}}
+            update={
+                "args": {k: v for k, v in rivals[0].args.items() if k != "when"}
+            }
         )
         made = project(*states, bare, rivals[1], row("s2", "state", "top"))
-        assert "beaten_transition" in [each.rule.id for each in review(made, CATALOG)]
+        assert "beaten_transition" in [
+            each.rule.id for each in review(made, CATALOG)
+        ]
 
 
 def test_going_out_and_back_is_no_standing_still() -> None:

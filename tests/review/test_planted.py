@@ -1,7 +1,8 @@
 """Mistakes that people make, planted in small projects: the review finds them.
 
-Each sort of finding in documents has its planted mistake in `test_findings.CASES`; here are the
-other shapes that the same mistakes take, and those that only playing shows.
+Each sort of finding in documents has its planted mistake in
+`test_findings.CASES`; here are the other shapes that the same mistakes take,
+and those that only playing shows.
 """
 
 from collections.abc import Iterator
@@ -36,7 +37,9 @@ from umbrant.review.behavior_analysis import BehaviorAnalysis
 
 VISITOR = Key(name="v", type=KeyType.AGENT, default="walker")
 SPOT = Key(name="p", type=KeyType.POINT)
-WALKER = Member(name="walker", start=(4.0, 5.0), walk=(WalkPoint(at_s=6.0, to=(18.0, 5.0)),))
+WALKER = Member(
+    name="walker", start=(4.0, 5.0), walk=(WalkPoint(at_s=6.0, to=(18.0, 5.0)),)
+)
 AIM = {"target": KeyRef(key="v")}
 
 
@@ -50,8 +53,12 @@ class Planted:
     made: Project
 
 
-def in_states(first: str, back: str, *keys: Key, more: tuple[Row, ...] = ()) -> Project:
-    return project(*two_states(when("t1", "aa", first, "bb"), *more, back=back), keys=keys)
+def in_states(
+    first: str, back: str, *keys: Key, more: tuple[Row, ...] = ()
+) -> Project:
+    return project(
+        *two_states(when("t1", "aa", first, "bb"), *more, back=back), keys=keys
+    )
 
 
 DERIVED = number("twice", formula="n * 2")
@@ -103,7 +110,9 @@ BEFORE_PLAYING = [
         "both lead on in the same case",
         "overlapping_thresholds",
         "t1",
-        in_states("n", "n", FLAG := Key(name="n", type=KeyType.YES_NO, default=True)),
+        in_states(
+            "n", "n", FLAG := Key(name="n", type=KeyType.YES_NO, default=True)
+        ),
     ),
     Planted(
         "what is seen near and left far",
@@ -127,7 +136,12 @@ BEFORE_PLAYING = [
         "a wide band before a narrow one",
         "beaten_transition",
         "t3",
-        in_states("n < 8", "n > 9", OPEN, more=(when("t3", "aa", "n < 4", "cc"), *state("cc"))),
+        in_states(
+            "n < 8",
+            "n > 9",
+            OPEN,
+            more=(when("t3", "aa", "n < 4", "cc"), *state("cc")),
+        ),
     ),
     Planted(
         "a wide sight before a narrow one",
@@ -135,7 +149,13 @@ BEFORE_PLAYING = [
         "w2",
         project(
             TOP,
-            row("w1", "check", "top", guard="can_see(v, within=8)", when="distance(v) > 1"),
+            row(
+                "w1",
+                "check",
+                "top",
+                guard="can_see(v, within=8)",
+                when="distance(v) > 1",
+            ),
             row("w2", "wait", "top", guard="can_see(v, within=4)"),
             keys=SEEN,
         ),
@@ -157,7 +177,13 @@ BEFORE_PLAYING = [
         "aa",
         project(
             *two_states(
-                row("g1", "go_along", "aa", places="corner, corner", rounds="round and round"),
+                row(
+                    "g1",
+                    "go_along",
+                    "aa",
+                    places="corner, corner",
+                    rounds="round and round",
+                ),
                 row("x1", "wait", "aa"),
                 row("t1", "on_done", "aa", result="success", to="bb"),
             )
@@ -178,7 +204,11 @@ BEFORE_PLAYING = [
         "settled_guard",
         "w1",
         project(
-            TOP, row("w1", "wait", "top", guard="distance(v) < 3 and distance(v) > 5"), keys=SEEN
+            TOP,
+            row(
+                "w1", "wait", "top", guard="distance(v) < 3 and distance(v) > 5"
+            ),
+            keys=SEEN,
         ),
     ),
     Planted(
@@ -211,7 +241,9 @@ BEFORE_PLAYING = [
         project(
             TOP,
             row("w1", "wait", "top", guard="n > 1"),
-            row("w2", "copy", "top", source=KeyRef(key="n"), key=KeyRef(key="n")),
+            row(
+                "w2", "copy", "top", source=KeyRef(key="n"), key=KeyRef(key="n")
+            ),
             keys=(number(),),
         ),
     ),
@@ -221,7 +253,14 @@ BEFORE_PLAYING = [
         "w1",
         project(
             row("top", "sequence"),
-            row("w1", "look_out", "top", seen=KeyRef(key="s"), where=KeyRef(key="p"), **AIM),
+            row(
+                "w1",
+                "look_out",
+                "top",
+                seen=KeyRef(key="s"),
+                where=KeyRef(key="p"),
+                **AIM,
+            ),
             row("w2", "move_to", "top", target=KeyRef(key="p")),
             keys=(VISITOR, SPOT, Key(name="s", type=KeyType.YES_NO)),
             cast=(WALKER,),
@@ -271,7 +310,13 @@ BEFORE_PLAYING = [
         "w1",
         project(
             TOP,
-            row("w1", "move_to", "top", guard=("distance(v) > 3", THROUGHOUT), **AIM),
+            row(
+                "w1",
+                "move_to",
+                "top",
+                guard=("distance(v) > 3", THROUGHOUT),
+                **AIM,
+            ),
             NEXT,
             keys=SEEN,
         ),
@@ -307,14 +352,18 @@ BEFORE_PLAYING = [
         "a cue whose event nobody waits for",
         "unheard_event",
         "",
-        project(TOP, NEXT, cues=(Cue(at_s=1.0, does=RaiseEvent(raises="bell")),)),
+        project(
+            TOP, NEXT, cues=(Cue(at_s=1.0, does=RaiseEvent(raises="bell")),)
+        ),
     ),
     Planted(
         "always fails around a child of a sequence, by inverting",
         "never_tried",
         "w2",
         project(
-            row("top", "sequence"), row("w1", "wait", "top", decorators=[("invert", {})]), NEXT
+            row("top", "sequence"),
+            row("w1", "wait", "top", decorators=[("invert", {})]),
+            NEXT,
         ),
     ),
     Planted(
@@ -327,7 +376,10 @@ BEFORE_PLAYING = [
                 "w1",
                 "stop",
                 "top",
-                decorators=[("time_limit", {"limit": 1.0}), ("delay", {"delay": 2.0})],
+                decorators=[
+                    ("time_limit", {"limit": 1.0}),
+                    ("delay", {"delay": 2.0}),
+                ],
             ),
         ),
     ),
@@ -377,7 +429,12 @@ BY_PLAYING = [
                     (
                         "pick_point",
                         0.3,
-                        {"key": KeyRef(key="p"), "target": (10.0, 5.0), "least": 4.0, "most": 4.5},
+                        {
+                            "key": KeyRef(key="p"),
+                            "target": (10.0, 5.0),
+                            "least": 4.0,
+                            "most": 4.5,
+                        },
                     )
                 ],
             ),
@@ -416,7 +473,9 @@ def rules_at(found: list[Any]) -> set[tuple[str, str]]:
     return {(each.rule.id, each.row_id) for each in found}
 
 
-@pytest.mark.parametrize("planted", BEFORE_PLAYING, ids=lambda each: each.mistake)
+@pytest.mark.parametrize(
+    "planted", BEFORE_PLAYING, ids=lambda each: each.mistake
+)
 def test_a_mistake_is_found_before_anything_is_played(planted: Planted) -> None:
     made = with_events(planted.made, "bell")
     assert (planted.rule, planted.at) in rules_at(review(made, CATALOG))
@@ -446,16 +505,26 @@ def test_what_can_be_entered_is_worked_out_once_for_each_state(
     states = [
         each
         for n in range(40)
-        for each in state(f"s{n}", when(f"t{n}", f"s{n}", f"n > {n}", f"s{(n + 1) % 40}"))
+        for each in state(
+            f"s{n}", when(f"t{n}", f"s{n}", f"n > {n}", f"s{(n + 1) % 40}")
+        )
     ]
     found = review(project(MACHINE, *states, keys=(OPEN,)), CATALOG)
     assert {each.rule.id for each in found} == {"empty_state"}
     assert len(worked_out) == len(set(worked_out)) == 40
 
 
-def test_an_island_does_not_say_that_nothing_leads_to_what_leads_to_it() -> None:
-    (island,) = [each for each in BEFORE_PLAYING if each.mistake == "an island of states"]
-    found = [each for each in review(island.made, CATALOG) if each.rule.id == "unreached_state"]
+def test_an_island_does_not_say_that_nothing_leads_to_what_leads_to_it() -> (
+    None
+):
+    (island,) = [
+        each for each in BEFORE_PLAYING if each.mistake == "an island of states"
+    ]
+    found = [
+        each
+        for each in review(island.made, CATALOG)
+        if each.rule.id == "unreached_state"
+    ]
     assert [each.message for each in found] == [
         "It is never entered: what leads to it is never entered either, 1.4 dd.",
         "It is never entered: what leads to it is never entered either, 1.3 cc.",
@@ -463,6 +532,12 @@ def test_an_island_does_not_say_that_nothing_leads_to_what_leads_to_it() -> None
 
 
 def test_a_guard_that_always_holds_is_not_said_to_contradict_itself() -> None:
-    made = project(TOP, row("w1", "wait", "top", guard="n > 3 or yes"), NEXT, keys=(OPEN,))
-    (finding,) = [each for each in review(made, CATALOG) if each.rule.id == "settled_guard"]
+    made = project(
+        TOP, row("w1", "wait", "top", guard="n > 3 or yes"), NEXT, keys=(OPEN,)
+    )
+    (finding,) = [
+        each
+        for each in review(made, CATALOG)
+        if each.rule.id == "settled_guard"
+    ]
     assert finding.message == "Its guard is always yes."

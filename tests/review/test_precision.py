@@ -1,4 +1,6 @@
-"""What a finding says of play is so: random projects that have it are played, none refutes it."""
+"""What a finding says of play is so: random projects that have it are played,
+none refutes it.
+"""
 
 from tests.review.count_findings import REFUTERS, FindingCount
 from umbrant.review.findings import Subject

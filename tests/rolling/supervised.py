@@ -9,7 +9,9 @@ from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
 from umbrant.rolling.orders import Reply, read_reply
 
 
-def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) -> list[Reply]:
+def replies_to(
+    lines: Iterable[str], folder: Path | None = None, code: int = 0
+) -> list[Reply]:
     """What a supervisor replies to these lines, until it has ended."""
     done = subprocess.run(
         SUPERVISOR,
@@ -26,8 +28,8 @@ def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) 
 
 
 def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
-    """What a supervisor replies to these lines, each given to it when it has replied to the one
-    before.
+    """What a supervisor replies to these lines, each given to it when it has
+    replied to the one before.
     """
     command = subprocess.Popen(
         SUPERVISOR,

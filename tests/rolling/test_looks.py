@@ -1,4 +1,6 @@
-"""A look at a take while it is played: what has come so far, in a file of its own."""
+"""A look at a take while it is played: what has come so far, in a file of its
+own.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -23,7 +25,9 @@ def supervisor() -> Iterator[Supervisor]:
     made.end()
 
 
-def looks_at(supervisor: Supervisor, order: RollOrder, folder: Path) -> list[Reply]:
+def looks_at(
+    supervisor: Supervisor, order: RollOrder, folder: Path
+) -> list[Reply]:
     """Roll, and ask for a look whenever it is said how far it is."""
     looks: list[Reply] = []
     supervisor.say(order_line(1, order))
@@ -36,7 +40,9 @@ def looks_at(supervisor: Supervisor, order: RollOrder, folder: Path) -> list[Rep
     return looks
 
 
-def test_a_look_is_the_beginning_of_the_take(supervisor: Supervisor, tmp_path: Path) -> None:
+def test_a_look_is_the_beginning_of_the_take(
+    supervisor: Supervisor, tmp_path: Path
+) -> None:
     order = RollOrder(QUAY, "dusk", tmp_path / "dusk.take")
     looks = looks_at(supervisor, order, tmp_path)
     full = read_take(order.path)
@@ -68,9 +74,13 @@ def test_a_take_that_was_looked_at_is_the_take_that_was_not(
     assert looks_at(supervisor, order, tmp_path)
     alone = roll(RollOrder(QUAY, "dusk", tmp_path / "alone.take"))
     for kind in ExportFormat:
-        one, other = (export_text(read_take(each), kind) for each in (order.path, alone))
+        one, other = (
+            export_text(read_take(each), kind) for each in (order.path, alone)
+        )
         assert one == other
-    left = sorted(each.name for each in tmp_path.iterdir() if each.suffix != ".look")
+    left = sorted(
+        each.name for each in tmp_path.iterdir() if each.suffix != ".look"
+    )
     assert left == ["alone.take", "dusk.take"]
 
 
@@ -83,7 +93,9 @@ def test_a_look_that_cannot_be_written_leaves_the_take_alone(
     assert read_take(order.path).is_complete
 
 
-def test_a_look_at_nothing_has_no_reply(supervisor: Supervisor, tmp_path: Path) -> None:
+def test_a_look_at_nothing_has_no_reply(
+    supervisor: Supervisor, tmp_path: Path
+) -> None:
     supervisor.say(look_line(7, tmp_path / "seven.look"))
     order = RollOrder(QUAY, "dusk", tmp_path / "dusk.take", seconds=1.0)
     supervisor.say(order_line(8, order))

@@ -1,4 +1,6 @@
-"""A take that goes on from where it first differs is the take from the first tick."""
+"""A take that goes on from where it first differs is the take from the first
+tick.
+"""
 
 import re
 import sqlite3
@@ -35,10 +37,29 @@ from umbrant.model.edits import (
 )
 from umbrant.model.expanded import expand_behavior
 from umbrant.model.parts import GUARD, Slot
-from umbrant.model.staging import Cue, HeldResult, HoldResult, MoveTo, RaiseEvent, WalkPoint
+from umbrant.model.staging import (
+    Cue,
+    HeldResult,
+    HoldResult,
+    MoveTo,
+    RaiseEvent,
+    WalkPoint,
+)
 from umbrant.model.values import KeyType
-from umbrant.rolling.resuming import AgentRow, RecordedAnswer, behavior_change, change_of
-from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played, roll
+from umbrant.rolling.resuming import (
+    AgentRow,
+    RecordedAnswer,
+    behavior_change,
+    change_of,
+)
+from umbrant.rolling.roll import (
+    Play,
+    RollOrder,
+    chunk_ticks,
+    header_of,
+    played,
+    roll,
+)
 from umbrant.take.compare import different
 from umbrant.take.reader import Take, read_take
 from umbrant.take.writer import TakeWriter
@@ -55,9 +76,13 @@ class RecordedTake:
         self.take = take
         self.heard = heard_in(take)
 
-    def answers(self, agent: str, row_id: str, part: str) -> Iterator[RecordedAnswer]:
+    def answers(
+        self, agent: str, row_id: str, part: str
+    ) -> Iterator[RecordedAnswer]:
         written = WrittenConditions(self.take.header).of(agent, row_id, part)
-        for tick, _, atom, found in self.take.agents[agent].row(row_id).atom_steps.get(part, []):
+        for tick, _, atom, found in (
+            self.take.agents[agent].row(row_id).atom_steps.get(part, [])
+        ):
             if found is not None:
                 here = written[atom]
                 left = found.left if here.left is None else None
@@ -72,10 +97,26 @@ def heard_in(take: Take) -> dict[AgentRow, int]:
         for row_id, row in record.rows.items():
             ticks = [
                 *(span.start for span in row.spans),
-                *(each.start for refusals in row.refusals.values() for each in refusals),
-                *(step[0] for steps in row.atom_steps.values() for step in steps),
-                *(step[0] for steps in row.times_done.values() for step in steps),
-                *(tick for gauge in row.gauges.values() for tick in gauge.ticks),
+                *(
+                    each.start
+                    for refusals in row.refusals.values()
+                    for each in refusals
+                ),
+                *(
+                    step[0]
+                    for steps in row.atom_steps.values()
+                    for step in steps
+                ),
+                *(
+                    step[0]
+                    for steps in row.times_done.values()
+                    for step in steps
+                ),
+                *(
+                    tick
+                    for gauge in row.gauges.values()
+                    for tick in gauge.ticks
+                ),
             ]
             if ticks:
                 found[agent, row_id] = min(ticks)
@@ -85,17 +126,21 @@ def heard_in(take: Take) -> dict[AgentRow, int]:
 @pytest.fixture(scope="module")
 def recorded(tmp_path_factory: pytest.TempPathFactory) -> RecordedTake:
     return RecordedTake(
-        read_take(roll(order_of(QUAY, tmp_path_factory.mktemp("first") / "a.take")))
+        read_take(
+            roll(order_of(QUAY, tmp_path_factory.mktemp("first") / "a.take"))
+        )
     )
 
 
-def order_of(project: Project, path: Path, seconds: float | None = None) -> RollOrder:
+def order_of(
+    project: Project, path: Path, seconds: float | None = None
+) -> RollOrder:
     return RollOrder(project, "dusk", path, seconds=seconds)
 
 
 def resumed(before: RollOrder, after: RollOrder, recorded: RecordedTake) -> int:
-    """Play an order from the tick on at which it can first differ from another; returns that tick.
-    Fails where it must be played from its first one.
+    """Play an order from the tick on at which it can first differ from another;
+    returns that tick. Fails where it must be played from its first one.
     """
     change = change_of(before, after)
     assert change is not None
@@ -104,13 +149,19 @@ def resumed(before: RollOrder, after: RollOrder, recorded: RecordedTake) -> int:
     return tick
 
 
-def goes_on(before: RollOrder, after: RollOrder, tick: int, catalog: Catalog) -> bool:
-    """Play an order to a tick, and then go on with another one. Returns whether that could be."""
+def goes_on(
+    before: RollOrder, after: RollOrder, tick: int, catalog: Catalog
+) -> bool:
+    """Play an order to a tick, and then go on with another one. Returns whether
+    that could be.
+    """
     change = change_of(before, after)
     assert change is not None
     scenario, last = played(before), played(after)
     flush_s = chunk_ticks(scenario) / scenario.ticks_per_s
-    with TakeWriter(after.path, header_of(after.project, last), flush_s) as writer:
+    with TakeWriter(
+        after.path, header_of(after.project, last), flush_s
+    ) as writer:
         play = Play(before.project, scenario, writer, catalog)
         for at in range(tick):
             play.tick(at)
@@ -128,9 +179,16 @@ def assert_same(one: Path, other: Path) -> None:
 
 def tables(path: Path) -> dict[str, list[object]]:
     with sqlite3.connect(path) as file:
-        names = [name for (name,) in file.execute("SELECT name FROM sqlite_master ORDER BY name")]
+        names = [
+            name
+            for (name,) in file.execute(
+                "SELECT name FROM sqlite_master ORDER BY name"
+            )
+        ]
         return {
-            name: file.execute(f"SELECT * FROM {name} ORDER BY rowid").fetchall()  # noqa: S608
+            name: file.execute(
+                f"SELECT * FROM {name} ORDER BY rowid"  # noqa: S608
+            ).fetchall()
             for name in names
             if not name.startswith("sqlite_") and name != "meta"
         } | {"meta": sorted(file.execute("SELECT * FROM meta").fetchall())}
@@ -142,7 +200,9 @@ def numbers(project: Project) -> Iterator[tuple[str, str, str, float]]:
         around = {row.under for row in behavior.rows}
         for row in behavior.rows:
             for name, value in row.args.items():
-                if isinstance(value, float | int) and not isinstance(value, bool):
+                if isinstance(value, float | int) and not isinstance(
+                    value, bool
+                ):
                     kind = BUILTIN.get(row.kind, Family.ACTION)
                     if row.id not in around and kind is not None:
                         yield behavior.name, row.id, name, float(value)
@@ -151,18 +211,24 @@ def numbers(project: Project) -> Iterator[tuple[str, str, str, float]]:
 NUMBERS = sorted(numbers(QUAY))
 
 
-def with_number(project: Project, place: tuple[str, str, str, float], value: float) -> Project:
+def with_number(
+    project: Project, place: tuple[str, str, str, float], value: float
+) -> Project:
     behavior, row, name, _ = place
     return change_row(
         project,
         behavior,
         row,
-        lambda found: found.model_copy(update={"args": {**found.args, name: value}}),
+        lambda found: found.model_copy(
+            update={"args": {**found.args, name: value}}
+        ),
     )
 
 
 Change = Callable[[float], Project]
-"""A project that differs from the demo in one thing: in a number, by a share of it."""
+"""A project that differs from the demo in one thing: in a number, by a share of
+it.
+"""
 
 
 def number_changes(project: Project) -> Iterator[Change]:
@@ -170,20 +236,31 @@ def number_changes(project: Project) -> Iterator[Change]:
     for behavior in project.behaviors:
         for row in behavior.rows:
             for name, value in row.args.items():
-                if isinstance(value, int | float) and not isinstance(value, bool):
+                if isinstance(value, int | float) and not isinstance(
+                    value, bool
+                ):
                     place = behavior.name, row.id, name, float(value)
                     yield partial(with_share, project, place)
             for part, when in conditions_by_part(row, CATALOG).items():
                 for found in re.finditer(r"(?<![\w.])\d+(?:\.\d+)?", when):
-                    yield partial(with_condition, project, behavior.name, row, part, found)
+                    yield partial(
+                        with_condition, project, behavior.name, row, part, found
+                    )
 
 
-def with_share(project: Project, place: tuple[str, str, str, float], share: float) -> Project:
+def with_share(
+    project: Project, place: tuple[str, str, str, float], share: float
+) -> Project:
     return with_number(project, place, round(place[-1] * share, 2))
 
 
 def with_condition(
-    project: Project, behavior: str, row: Row, part: str, number: re.Match[str], share: float
+    project: Project,
+    behavior: str,
+    row: Row,
+    part: str,
+    number: re.Match[str],
+    share: float,
 ) -> Project:
     text = number.string
     when = f"{text[: number.start()]}{float(number[0]) * share:.2f}{text[number.end() :]}"
@@ -194,30 +271,48 @@ def with_condition(
 
 
 def other_changes(project: Project) -> Iterator[Change]:
-    """Changes for each row: it is gone, has another guard or a decorator, is muted."""
-    for name, row in ((each.name, row) for each in project.behaviors for row in each.rows):
+    """Changes for each row: it is gone, has another guard or a decorator, is
+    muted.
+    """
+    for name, row in (
+        (each.name, row) for each in project.behaviors for row in each.rows
+    ):
         yield lambda _, name=name, row=row: delete_rows(project, name, [row.id])
-        yield lambda _, name=name, row=row: set_guard(project, name, row.id, "time() > 9")
-        yield lambda _, name=name, row=row: add_decorator(project, name, row.id, "cooldown")
-        yield lambda _, name=name, row=row: set_muted(project, name, [row.id], muted=True)
+        yield lambda _, name=name, row=row: set_guard(
+            project, name, row.id, "time() > 9"
+        )
+        yield lambda _, name=name, row=row: add_decorator(
+            project, name, row.id, "cooldown"
+        )
+        yield lambda _, name=name, row=row: set_muted(
+            project, name, [row.id], muted=True
+        )
 
 
 @settings(max_examples=8)
 @given(
     change=st.one_of(
-        st.sampled_from(list(number_changes(QUAY))), st.sampled_from(list(other_changes(QUAY)))
+        st.sampled_from(list(number_changes(QUAY))),
+        st.sampled_from(list(other_changes(QUAY))),
     ),
     share=st.floats(0.4, 1.9),
 )
 def test_a_resumed_take_is_the_take_from_the_first_tick(
-    tmp_path_factory: pytest.TempPathFactory, recorded: RecordedTake, change: Change, share: float
+    tmp_path_factory: pytest.TempPathFactory,
+    recorded: RecordedTake,
+    change: Change,
+    share: float,
 ) -> None:
     folder = tmp_path_factory.mktemp("resumed")
     changed, before = change(share), order_of(QUAY, folder / "none.take")
     order = order_of(changed, folder / "resumed.take")
     differs = change_of(before, order)
     # What is played from its first tick needs no second look.
-    if validate(changed, BUILTIN) or differs is None or differs.first_tick(recorded) < EVERY:
+    if (
+        validate(changed, BUILTIN)
+        or differs is None
+        or differs.first_tick(recorded) < EVERY
+    ):
         return
     resumed(before, order, recorded)
     assert_same(order.path, roll(order_of(changed, folder / "first.take")))
@@ -238,23 +333,34 @@ def test_a_resumed_take_of_a_random_project_is_the_take_from_the_first_tick(
     before = ordered(project, "before.take")
     recorded = RecordedTake(read_take(roll(before, catalog=CATALOG)))
     changes, gone_on = [*number_changes(project), *other_changes(project)], 0
-    for number, change in enumerate(random.sample(changes, min(12, len(changes)))):
+    for number, change in enumerate(
+        random.sample(changes, min(12, len(changes)))
+    ):
         after = ordered(change(random.choice((0.5, 1.5))), f"{number}.take")
         differs = change_of(before, after)
         tick = differs.first_tick(recorded) if differs is not None else 0
-        if tick and goes_on(before, after, min(tick, recorded.take.ticks), CATALOG):
+        if tick and goes_on(
+            before, after, min(tick, recorded.take.ticks), CATALOG
+        ):
             gone_on += 1
-            first = roll(ordered(after.project, f"{number}-first.take"), catalog=CATALOG)
+            first = roll(
+                ordered(after.project, f"{number}-first.take"), catalog=CATALOG
+            )
             assert_same(after.path, first)
     assert gone_on > 0
 
 
-def test_much_of_the_demo_need_not_be_played_again(tmp_path: Path, recorded: RecordedTake) -> None:
+def test_much_of_the_demo_need_not_be_played_again(
+    tmp_path: Path, recorded: RecordedTake
+) -> None:
     """Each leaf that is reached late is found to be so."""
     before = order_of(QUAY, tmp_path / "none.take")
     ticks = []
     for place in NUMBERS:
-        change = change_of(before, order_of(with_number(QUAY, place, place[-1] + 0.1), before.path))
+        change = change_of(
+            before,
+            order_of(with_number(QUAY, place, place[-1] + 0.1), before.path),
+        )
         assert change is not None
         ticks.append(change.first_tick(recorded))
     assert len(ticks) > 20
@@ -266,7 +372,9 @@ def test_a_number_of_a_guard_is_resumed_where_it_first_gives_another_answer(
     tmp_path: Path, recorded: RecordedTake, within: float
 ) -> None:
     """The guard is asked from the first tick on."""
-    guarded = set_guard(QUAY, "warden", "esc", f"can_see(visitor, within={within})")
+    guarded = set_guard(
+        QUAY, "warden", "esc", f"can_see(visitor, within={within})"
+    )
     order = order_of(guarded, tmp_path / "resumed.take")
     change = change_of(order_of(QUAY, tmp_path), order)
     assert change is not None
@@ -284,9 +392,13 @@ def test_a_number_of_a_guard_is_resumed_where_it_first_gives_another_answer(
     assert min(differ) == tick
 
 
-def changed_rows(before: Sequence[Row], after: Sequence[Row]) -> tuple[str, ...]:
+def changed_rows(
+    before: Sequence[Row], after: Sequence[Row]
+) -> tuple[str, ...]:
     """The rows of a behavior that are made anew where it becomes another one."""
-    one, other = (expand_behavior(small.project(*rows), "b") for rows in (before, after))
+    one, other = (
+        expand_behavior(small.project(*rows), "b") for rows in (before, after)
+    )
     change = behavior_change(one, other)
     assert change is not None
     return change.rebuilt
@@ -343,26 +455,38 @@ def test_what_is_in_a_row_that_is_made_anew_is_made_with_it() -> None:
     ]
     timed = [*machine, small.row("tt", "after", "ss", time=1.0, to="ss")]
     assert changed_rows(machine, timed) == ("aa",)
-    assert changed_rows(timed, [*timed[:3], small.row("tt", "after", "ss", time=2.0, to="ss")]) == (
-        "aa",
-    )
+    assert changed_rows(
+        timed, [*timed[:3], small.row("tt", "after", "ss", time=2.0, to="ss")]
+    ) == ("aa",)
 
 
-def test_a_row_whose_result_a_cue_holds_is_not_made_anew(tmp_path: Path) -> None:
+def test_a_row_whose_result_a_cue_holds_is_not_made_anew(
+    tmp_path: Path,
+) -> None:
     """It remembers that, though nothing is heard of it."""
     dusk = QUAY.scenario("dusk")
-    hold = Cue(at_s=1.0, does=HoldResult(holds="woof", of="brine", result=HeldResult.REFUSED))
-    held = QUAY.with_scenario(dusk.model_copy(update={"cues": (*dusk.cues, hold)}))
+    hold = Cue(
+        at_s=1.0,
+        does=HoldResult(holds="woof", of="brine", result=HeldResult.REFUSED),
+    )
+    held = QUAY.with_scenario(
+        dusk.model_copy(update={"cues": (*dusk.cues, hold)})
+    )
     late = ("dog", "woof", "duration", 0.6)
     for project, is_resumed in ((QUAY, True), (held, False)):
         change = change_of(
-            order_of(project, tmp_path), order_of(with_number(project, late, 0.9), tmp_path)
+            order_of(project, tmp_path),
+            order_of(with_number(project, late, 0.9), tmp_path),
         )
         assert (change is not None) is is_resumed
 
 
-def test_what_is_refused_as_it_is_made_is_made_before_the_first_tick(tmp_path: Path) -> None:
-    """A transition to nowhere is refused from the first tick on, long before it is reached."""
+def test_what_is_refused_as_it_is_made_is_made_before_the_first_tick(
+    tmp_path: Path,
+) -> None:
+    """A transition to nowhere is refused from the first tick on, long before it
+    is reached.
+    """
     rows = [
         small.row("rr", "sequence"),
         small.row("ww", "wait", "rr", duration=1.0),
@@ -378,17 +502,26 @@ def test_what_is_refused_as_it_is_made_is_made_before_the_first_tick(tmp_path: P
     assert not goes_on(before, after, 5, BUILTIN)
 
 
-def test_what_may_be_asked_for_by_its_name_is_played_from_the_first_tick(tmp_path: Path) -> None:
+def test_what_may_be_asked_for_by_its_name_is_played_from_the_first_tick(
+    tmp_path: Path,
+) -> None:
     for changed in (
         rename_row(QUAY, "dog", "woof", "Howl"),
         declare_key(QUAY, "dog", Key(name="fleas", type=KeyType.NUMBER)),
         delete_rows(QUAY, "warden", [QUAY.behavior("warden").outline.tops[0]]),
     ):
-        assert change_of(order_of(QUAY, tmp_path), order_of(changed, tmp_path)) is None
+        assert (
+            change_of(order_of(QUAY, tmp_path), order_of(changed, tmp_path))
+            is None
+        )
 
 
-def test_a_take_has_no_number_of_its_conditions(tmp_path: Path, recorded: RecordedTake) -> None:
-    """Before anything comes of it, the take of another number is the same but for its documents."""
+def test_a_take_has_no_number_of_its_conditions(
+    tmp_path: Path, recorded: RecordedTake
+) -> None:
+    """Before anything comes of it, the take of another number is the same but
+    for its documents.
+    """
     other = set_guard(QUAY, "warden", "esc", "can_see(visitor, within=7.75)")
     one, two = (
         tables(roll(order_of(each, tmp_path / f"{name}.take", seconds=8.0)))
@@ -400,12 +533,16 @@ def test_a_take_has_no_number_of_its_conditions(tmp_path: Path, recorded: Record
     assert found.cause == cause("too_far", distance_m=found.left, range_m=8.0)
 
 
-def test_a_cue_is_resumed_before_its_time(tmp_path: Path, recorded: RecordedTake) -> None:
+def test_a_cue_is_resumed_before_its_time(
+    tmp_path: Path, recorded: RecordedTake
+) -> None:
     dusk = QUAY.scenario("dusk")
     added = Cue(at_s=30.0, does=RaiseEvent(raises="thunder"))
     for cues in ((*dusk.cues, added), (added, *dusk.cues), dusk.cues[:-1]):
         scenario = dusk.model_copy(update={"cues": cues})
-        others = tuple(scenario if each is dusk else each for each in QUAY.scenarios)
+        others = tuple(
+            scenario if each is dusk else each for each in QUAY.scenarios
+        )
         changed = QUAY.model_copy(update={"scenarios": others})
         order = order_of(changed, tmp_path / "resumed.take")
         change = change_of(order_of(QUAY, tmp_path), order)
@@ -414,7 +551,9 @@ def test_a_cue_is_resumed_before_its_time(tmp_path: Path, recorded: RecordedTake
             continue
         tick = resumed(order_of(QUAY, tmp_path), order, recorded)
         assert tick <= 600
-        assert_same(order.path, roll(order_of(changed, tmp_path / "first.take")))
+        assert_same(
+            order.path, roll(order_of(changed, tmp_path / "first.take"))
+        )
 
 
 def with_walk(project: Project, name: str, *points: WalkPoint) -> Project:
@@ -442,7 +581,10 @@ def test_a_walk_is_resumed_where_its_first_other_stretch_begins(
         "elsewhere": [nearby],
         "later": [point.model_copy(update={"at_s": point.at_s + 0.3})],
         "gone": [],
-        "one more": [point, nearby.model_copy(update={"at_s": point.at_s + 0.2})],
+        "one more": [
+            point,
+            nearby.model_copy(update={"at_s": point.at_s + 0.2}),
+        ],
     }[what]
     changed = with_walk(QUAY, "visitor", *walk)
     order = order_of(changed, tmp_path / "resumed.take", 30.0)
@@ -454,7 +596,9 @@ def test_a_walk_is_resumed_where_its_first_other_stretch_begins(
     # A moment early, for ticks are added up in floating point.
     assert min(600, int(since * 20)) - 1 <= tick <= min(600, int(since * 20))
     assert goes_on(before, order, tick, BUILTIN)
-    assert_same(order.path, roll(order_of(changed, tmp_path / "first.take", 30.0)))
+    assert_same(
+        order.path, roll(order_of(changed, tmp_path / "first.take", 30.0))
+    )
 
 
 def test_a_walk_that_cannot_be_walked_or_is_cut_by_a_cue_is_played_from_the_first_tick(
@@ -462,14 +606,27 @@ def test_a_walk_that_cannot_be_walked_or_is_cut_by_a_cue_is_played_from_the_firs
 ) -> None:
     before = order_of(QUAY, tmp_path / "none.take")
     last = VISITOR.walk[-1].model_copy(update={"to": (500.0, 500.0)})
-    nowhere = order_of(with_walk(QUAY, "visitor", *VISITOR.walk[:-1], last), tmp_path / "a.take")
+    nowhere = order_of(
+        with_walk(QUAY, "visitor", *VISITOR.walk[:-1], last),
+        tmp_path / "a.take",
+    )
     assert not goes_on(before, nowhere, 20, BUILTIN)
-    assert change_of(before, order_of(with_walk(QUAY, "odo", *VISITOR.walk), tmp_path)) is None
+    assert (
+        change_of(
+            before, order_of(with_walk(QUAY, "odo", *VISITOR.walk), tmp_path)
+        )
+        is None
+    )
     dusk = QUAY.scenario("dusk")
     put = Cue(at_s=3.0, does=MoveTo(moves="visitor", to=VISITOR.start))
-    moved = QUAY.with_scenario(dusk.model_copy(update={"cues": (*dusk.cues, put)}))
+    moved = QUAY.with_scenario(
+        dusk.model_copy(update={"cues": (*dusk.cues, put)})
+    )
     shorter = with_walk(moved, "visitor", *VISITOR.walk[:-1])
-    assert change_of(order_of(moved, tmp_path), order_of(shorter, tmp_path)) is None
+    assert (
+        change_of(order_of(moved, tmp_path), order_of(shorter, tmp_path))
+        is None
+    )
 
 
 @pytest.mark.parametrize("seconds", [20.0, 60.0])
@@ -479,4 +636,6 @@ def test_another_length_is_resumed_at_the_end_of_the_shorter(
     order = order_of(QUAY, tmp_path / "resumed.take", seconds)
     tick = resumed(order_of(QUAY, tmp_path), order, recorded)
     assert tick == min(seconds, 42) * 20 // EVERY * EVERY
-    assert_same(order.path, roll(order_of(QUAY, tmp_path / "first.take", seconds)))
+    assert_same(
+        order.path, roll(order_of(QUAY, tmp_path / "first.take", seconds))
+    )

@@ -1,5 +1,5 @@
-"""An order goes on from a snapshot of the one before, and whatever becomes of the snapshots, its
-take is the one from the first tick.
+"""An order goes on from a snapshot of the one before, and whatever becomes of
+the snapshots, its take is the one from the first tick.
 """
 
 import os
@@ -43,7 +43,9 @@ LATE = ("dog", "woof", "duration", 0.6)
 class Session:
     """Orders that a supervisor carries out one after the other."""
 
-    def __init__(self, folder: Path, command: Sequence[str] = SUPERVISOR) -> None:
+    def __init__(
+        self, folder: Path, command: Sequence[str] = SUPERVISOR
+    ) -> None:
         self.folder = folder
         self.supervisor = Supervisor(command)
         self.number = 0
@@ -58,14 +60,25 @@ class Session:
         """Wait until the snapshots of the last order are there."""
         until(lambda: len(self.snapshots) == snapshots.MOST)
 
-    def roll(self, project: Project, seconds: float = LASTS_S) -> tuple[Path, int]:
-        """The take of a project, and the first tick at which something of it was heard of."""
+    def roll(
+        self, project: Project, seconds: float = LASTS_S
+    ) -> tuple[Path, int]:
+        """The take of a project, and the first tick at which something of it
+        was heard of.
+        """
         self.number += 1
         path = self.folder / f"{self.number}.take"
-        self.supervisor.say(order_line(self.number, order_of(project, path, seconds), keeps=True))
+        self.supervisor.say(
+            order_line(
+                self.number, order_of(project, path, seconds), keeps=True
+            )
+        )
         first = 0
-        while (reply := self.supervisor.hear()).of or reply.number != self.number:
-            # What was resumed has been held against the take from the first tick meanwhile.
+        while (
+            reply := self.supervisor.hear()
+        ).of or reply.number != self.number:
+            # What was resumed has been held against the take from the first
+            # tick meanwhile.
             assert not reply.differs
             first = first or reply.ticks
         assert not reply.error
@@ -80,7 +93,13 @@ def children(process: int) -> list[int]:
 
 def has_ended(process: int) -> bool:
     try:
-        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] == "Z"
+        return (
+            Path(f"/proc/{process}/stat")
+            .read_text()
+            .rpartition(")")[2]
+            .split()[0]
+            == "Z"
+        )
     except FileNotFoundError:
         return True
 
@@ -93,8 +112,14 @@ def until(condition: Callable[[], bool]) -> None:
 
 
 def processes() -> list[str]:
-    listed = subprocess.run(["ps", "-eo", "pid,args"], capture_output=True, text=True, check=True)
-    return [line for line in listed.stdout.splitlines() if "rolling.supervisor" in line]
+    listed = subprocess.run(
+        ["ps", "-eo", "pid,args"], capture_output=True, text=True, check=True
+    )
+    return [
+        line
+        for line in listed.stdout.splitlines()
+        if "rolling.supervisor" in line
+    ]
 
 
 @pytest.fixture
@@ -108,7 +133,9 @@ def changed(share: float = 1.5) -> Project:
     return with_number(QUAY, LATE, LATE[-1] * share)
 
 
-def assert_from_first(path: Path, project: Project, seconds: float = LASTS_S) -> None:
+def assert_from_first(
+    path: Path, project: Project, seconds: float = LASTS_S
+) -> None:
     alone = roll(order_of(project, path.with_suffix(".alone"), seconds))
     assert tables(path) == tables(alone)
 
@@ -126,16 +153,24 @@ def test_an_edited_number_goes_on_from_a_snapshot(session: Session) -> None:
     assert_from_first(path, QUAY)
 
 
-def test_an_edit_that_changes_nothing_goes_on_at_the_very_end(session: Session) -> None:
-    """Nothing is left to be played from a snapshot there, and no tick may be played beyond it."""
-    # Of the warden alone so few rows are reached that there is one at the end as well.
+def test_an_edit_that_changes_nothing_goes_on_at_the_very_end(
+    session: Session,
+) -> None:
+    """Nothing is left to be played from a snapshot there, and no tick may be
+    played beyond it.
+    """
+    # Of the warden alone so few rows are reached that there is one at the end
+    # as well.
     dusk = QUAY.scenario("dusk")
     cast = tuple(each for each in dusk.cast if each.name in {"odo", "visitor"})
     project = QUAY.with_scenario(dusk.model_copy(update={"cast": cast}))
     session.roll(project)
     session.rest()
     noted = change_row(
-        project, "warden", "esc", lambda row: row.model_copy(update={"note": "well"})
+        project,
+        "warden",
+        "esc",
+        lambda row: row.model_copy(update={"note": "well"}),
     )
     for each, seconds in (
         (project, LASTS_S),
@@ -149,14 +184,19 @@ def test_an_edit_that_changes_nothing_goes_on_at_the_very_end(session: Session) 
 
 
 @given(st.lists(st.integers(0, 60), max_size=25))
-def test_snapshots_are_where_they_leave_the_least_to_be_played(wanted: list[int]) -> None:
+def test_snapshots_are_where_they_leave_the_least_to_be_played(
+    wanted: list[int],
+) -> None:
     found = best_ticks(wanted)
     later = {*wanted} - {0}
     assert len(found) == min(snapshots.MOST, len(later))
     assert found == sorted(later & set(found))
 
     def again(ticks: list[int]) -> int:
-        return sum(each - max(tick for tick in [0, *ticks] if tick <= each) for each in wanted)
+        return sum(
+            each - max(tick for tick in [0, *ticks] if tick <= each)
+            for each in wanted
+        )
 
     # One alone is where no other one would be better.
     alone = min(again([each]) for each in [0, *later])
@@ -166,9 +206,14 @@ def test_snapshots_are_where_they_leave_the_least_to_be_played(wanted: list[int]
 
 
 def test_a_look_is_ordered_with_the_take(session: Session) -> None:
-    """It is as far as the tick that is wished for, whether the take is resumed or not."""
+    """It is as far as the tick that is wished for, whether the take is resumed
+    or not.
+    """
     for number, project in enumerate((QUAY, changed(), changed(2.0)), 1):
-        path, seen = session.folder / f"{number}.take", session.folder / f"{number}.look"
+        path, seen = (
+            session.folder / f"{number}.take",
+            session.folder / f"{number}.look",
+        )
         order = order_of(project, path)
         line = order_line(number, order, keeps=True, look=Look(seen, 500))
         session.supervisor.say(line)
@@ -182,7 +227,9 @@ def test_a_look_is_ordered_with_the_take(session: Session) -> None:
         session.rest()
 
 
-def test_what_cannot_be_resumed_is_played_from_the_first_tick(session: Session) -> None:
+def test_what_cannot_be_resumed_is_played_from_the_first_tick(
+    session: Session,
+) -> None:
     session.roll(QUAY)
     session.rest()
     renamed = rename_row(QUAY, "warden", "esc", "Stay close")
@@ -195,11 +242,15 @@ def test_what_cannot_be_resumed_is_played_from_the_first_tick(session: Session) 
     assert_from_first(path, with_number(renamed, LATE, 0.9))
 
 
-def test_a_number_that_is_asked_from_the_first_tick_on_is_resumed(session: Session) -> None:
+def test_a_number_that_is_asked_from_the_first_tick_on_is_resumed(
+    session: Session,
+) -> None:
     session.roll(QUAY)
     session.rest()
     for within in (11, 8.4):
-        guarded = set_guard(QUAY, "warden", "esc", f"can_see(visitor, within={within})")
+        guarded = set_guard(
+            QUAY, "warden", "esc", f"can_see(visitor, within={within})"
+        )
         path, first = session.roll(guarded)
         assert first > 50, within
         assert_from_first(path, guarded)
@@ -215,7 +266,9 @@ def test_every_number_of_the_demo_in_turn(session: Session) -> None:
         assert_from_first(path, project)
 
 
-def test_snapshots_of_older_orders_go_once_there_are_new_ones(tmp_path: Path) -> None:
+def test_snapshots_of_older_orders_go_once_there_are_new_ones(
+    tmp_path: Path,
+) -> None:
     history = TakeHistory(order_of(QUAY, tmp_path), 1)
     ends = [socket.socketpair() for _ in range(4)]
     for tick, (ours, _) in zip((10, 20, 30, 40), ends, strict=True):
@@ -223,7 +276,9 @@ def test_snapshots_of_older_orders_go_once_there_are_new_ones(tmp_path: Path) ->
     history.keep_only([20, 40])
     assert [each.tick for each in history.snapshots] == [20, 40]
     # Who waits at the other end of one that is gone hears so, and ends.
-    for (ours, theirs), is_kept in zip(ends, (False, True, False, True), strict=True):
+    for (ours, theirs), is_kept in zip(
+        ends, (False, True, False, True), strict=True
+    ):
         theirs.setblocking(False)
         if is_kept:
             with pytest.raises(BlockingIOError):
@@ -261,12 +316,16 @@ def test_a_resumed_take_that_is_wrong_is_found_out_and_none_is_resumed_again(
         session.supervisor.end()
 
 
-def test_where_two_recordings_differ_is_said_whatever_their_pieces(tmp_path: Path) -> None:
+def test_where_two_recordings_differ_is_said_whatever_their_pieces(
+    tmp_path: Path,
+) -> None:
     def recorded(project: Project, every: int) -> list[TakePiece]:
         pieces: list[TakePiece] = []
         scenario = played(order_of(project, tmp_path))
         ticks = iter(range(1, 10_000))
-        recorder = TakeRecorder(20.0, 60, pieces.append, lambda: next(ticks) % every == 0)
+        recorder = TakeRecorder(
+            20.0, 60, pieces.append, lambda: next(ticks) % every == 0
+        )
         play = Play(project, scenario, recorder, BUILTIN)
         for tick in range(300):
             play.tick(tick)
@@ -275,7 +334,9 @@ def test_where_two_recordings_differ_is_said_whatever_their_pieces(tmp_path: Pat
 
     one = recorded(QUAY, 7)
     assert first_difference(one, recorded(QUAY, 11)) == ""
-    other = recorded(set_guard(QUAY, "warden", "esc", "can_see(visitor, within=11)"), 7)
+    other = recorded(
+        set_guard(QUAY, "warden", "esc", "can_see(visitor, within=11)"), 7
+    )
     # From tick 183 on, which is in the chunk that begins at 180.
     assert first_difference(one, other).endswith(" at tick 183")
     shorter = [each for each in one if each.ticks <= 240]
@@ -288,20 +349,27 @@ def test_orders_that_follow_at_once(session: Session) -> None:
     session.rest()
     for step in range(12):
         session.number += 1
-        order = order_of(changed(1 + step / 10), session.folder / f"{session.number}.take")
+        order = order_of(
+            changed(1 + step / 10), session.folder / f"{session.number}.take"
+        )
         session.supervisor.say(order_line(session.number, order, keeps=True))
         time.sleep(0.01 * (step % 4))
     path, _ = session.roll(changed(3.0))
     assert_from_first(path, changed(3.0))
-    takes = sorted(each.name for each in session.folder.iterdir() if each.suffix == ".take")
+    takes = sorted(
+        each.name for each in session.folder.iterdir() if each.suffix == ".take"
+    )
     kept = {"1.take", path.name}
     assert kept <= set(takes)
-    # One that was nearly over may have come to its end before it was superseded.
+    # One that was nearly over may have come to its end before it was
+    # superseded.
     assert all(read_take(session.folder / each).is_complete for each in takes)
 
 
 @pytest.mark.parametrize("number", [signal.SIGKILL, signal.SIGTERM])
-def test_snapshots_that_are_killed_are_done_without(session: Session, number: int) -> None:
+def test_snapshots_that_are_killed_are_done_without(
+    session: Session, number: int
+) -> None:
     session.roll(QUAY)
     session.rest()
     for each in session.snapshots:
@@ -338,7 +406,9 @@ def _grandchildren(process: int) -> list[int]:
     return found
 
 
-def test_the_first_player_is_killed_and_its_snapshots_with_it(session: Session) -> None:
+def test_the_first_player_is_killed_and_its_snapshots_with_it(
+    session: Session,
+) -> None:
     session.roll(QUAY)
     session.rest()
     (first,) = children(session.supervisor.process.pid)
@@ -352,7 +422,10 @@ def test_the_first_player_is_killed_and_its_snapshots_with_it(session: Session) 
 def test_nothing_is_left_behind(session: Session, is_killed: bool) -> None:
     session.roll(QUAY)
     session.rest()
-    mine = [session.supervisor.process.pid, *children(session.supervisor.process.pid)]
+    mine = [
+        session.supervisor.process.pid,
+        *children(session.supervisor.process.pid),
+    ]
     mine += session.snapshots
     if is_killed:
         os.kill(mine[0], signal.SIGKILL)
@@ -360,7 +433,11 @@ def test_nothing_is_left_behind(session: Session, is_killed: bool) -> None:
         assert session.supervisor.process.stdin is not None
         session.supervisor.process.stdin.close()
     session.supervisor.process.wait(10)
-    until(lambda: not any(line.split()[0] in map(str, mine) for line in processes()))
+    until(
+        lambda: (
+            not any(line.split()[0] in map(str, mine) for line in processes())
+        )
+    )
 
 
 def test_a_resumed_take_can_be_stopped(session: Session) -> None:

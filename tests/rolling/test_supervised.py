@@ -1,4 +1,6 @@
-"""The supervisor outlives its players, and what a player recorded outlives the player."""
+"""The supervisor outlives its players, and what a player recorded outlives the
+player.
+"""
 
 import os
 import signal
@@ -29,12 +31,17 @@ LONG_S = 3000.0
 def status(pid: int, field: str) -> str:
     text = Path(f"/proc/{pid}/status").read_text()
     return next(
-        line.split(":", 1)[1].strip() for line in text.splitlines() if line.startswith(f"{field}:")
+        line.split(":", 1)[1].strip()
+        for line in text.splitlines()
+        if line.startswith(f"{field}:")
     )
 
 
 def children(pid: int) -> list[int]:
-    return [int(each) for each in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+    return [
+        int(each)
+        for each in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+    ]
 
 
 def is_gone(pid: int) -> bool:
@@ -53,7 +60,9 @@ def until(condition: object) -> None:
 
 def opened_takes(pid: int) -> list[str]:
     return [
-        name for each in Path(f"/proc/{pid}/fd").iterdir() if ".take" in (name := os.readlink(each))
+        name
+        for each in Path(f"/proc/{pid}/fd").iterdir()
+        if ".take" in (name := os.readlink(each))
     ]
 
 
@@ -75,7 +84,9 @@ def supervisor(tmp_path: Path) -> Iterator["subprocess.Popen[str]"]:
         stream.close()
 
 
-def order(supervisor: "subprocess.Popen[str]", number: int, what: RollOrder) -> None:
+def order(
+    supervisor: "subprocess.Popen[str]", number: int, what: RollOrder
+) -> None:
     assert supervisor.stdin is not None
     supervisor.stdin.write(order_line(number, what) + "\n")
     supervisor.stdin.flush()
@@ -97,9 +108,15 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     assert take.ended == reply.error
     played_s, spent_s = take.header.seconds(take.ticks), 2.0
     assert played_s > spent_s * 5, "it plays many times faster than real time"
-    order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "again.take", seconds=3.0))
+    order(
+        supervisor,
+        2,
+        RollOrder(QUAY, "dusk", tmp_path / "again.take", seconds=3.0),
+    )
     assert final_reply(supervisor.stdout).take == tmp_path / "again.take"
-    full = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
+    full = export_text(
+        read_take(tmp_path / "again.take"), ExportFormat.JSONL
+    ).splitlines()
     cut = export_text(take, ExportFormat.JSONL)
     assert sum(line in cut for line in full[:200]) > 150, (
         "what was recorded is what is always recorded"
@@ -109,16 +126,28 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
 def test_supervisor_and_player_have_one_thread_each_and_the_player_no_take(
     supervisor: "subprocess.Popen[str]", tmp_path: Path
 ) -> None:
-    order(supervisor, 1, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=LONG_S))
+    order(
+        supervisor,
+        1,
+        RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=LONG_S),
+    )
     until((tmp_path / "t.take").exists)
     (player,) = children(supervisor.pid)
     time.sleep(0.5)
-    assert [status(each, "Threads") for each in (supervisor.pid, player)] == ["1", "1"]
-    opened = [os.readlink(each) for each in Path(f"/proc/{player}/fd").iterdir()]
+    assert [status(each, "Threads") for each in (supervisor.pid, player)] == [
+        "1",
+        "1",
+    ]
+    opened = [
+        os.readlink(each) for each in Path(f"/proc/{player}/fd").iterdir()
+    ]
     assert not [each for each in opened if ".take" in each]
     assert [
         each
-        for each in (os.readlink(each) for each in Path(f"/proc/{supervisor.pid}/fd").iterdir())
+        for each in (
+            os.readlink(each)
+            for each in Path(f"/proc/{supervisor.pid}/fd").iterdir()
+        )
         if ".take" in each
     ]
 
@@ -128,9 +157,15 @@ def test_a_supervisor_that_is_killed_leaves_no_player_behind(
 ) -> None:
     spinning = project_with(HostileNode("spins", action("while True: pass")))
     patient = spinning.model_copy(
-        update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})}
+        update={
+            "cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})
+        }
     )
-    order(supervisor, 1, RollOrder(patient, "s", tmp_path / "t.take", trusted=True))
+    order(
+        supervisor,
+        1,
+        RollOrder(patient, "s", tmp_path / "t.take", trusted=True),
+    )
     until((tmp_path / "t.take").exists)
     (player,) = children(supervisor.pid)
     supervisor.kill()
@@ -155,11 +190,17 @@ def test_own_nodes_may_be_wrong_in_any_way(tmp_path: Path, part: int) -> None:
     assert tally.attempts > 25
 
 
-def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(tmp_path: Path) -> None:
-    node = HostileNode("c", action("total = 0\ntotal += sum(range(10**12))\nreturn True"))
+def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(
+    tmp_path: Path,
+) -> None:
+    node = HostileNode(
+        "c", action("total = 0\ntotal += sum(range(10**12))\nreturn True")
+    )
     with Conversation(tmp_path) as supervisor:
         reply = supervisor.roll(
-            RollOrder(project_with(node), "s", tmp_path / "t.take", trusted=True)
+            RollOrder(
+                project_with(node), "s", tmp_path / "t.take", trusted=True
+            )
         )
     line = node.text.splitlines().index("    total += sum(range(10**12))") + 1
     said = (
@@ -180,7 +221,9 @@ def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
     made = project_with(HostileNode("state", text))
     with Conversation(tmp_path) as supervisor:
         for _ in range(3):
-            supervisor.roll(RollOrder(made, "s", tmp_path / "t.take", trusted=True))
+            supervisor.roll(
+                RollOrder(made, "s", tmp_path / "t.take", trusted=True)
+            )
             said = read_take(tmp_path / "t.take").agents["warden"].said
             assert [each.text for each in said][:2] == ["1", "2"]
 
@@ -198,7 +241,9 @@ JUNK = (
     "msgpack.packb('x')",
     "msgpack.packb((N, 'nothing of ours'))",
 )
-"""What a player may send that is no part of a take; N is the number of the order."""
+"""What a player may send that is no part of a take; N is the number of the
+order.
+"""
 
 
 def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervisor_goes_on(
@@ -214,12 +259,19 @@ def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervis
             )
             path = tmp_path / f"{number}.take"
             reply = supervisor.roll(
-                RollOrder(project_with(HostileNode("junk", action(body))), "s", path, trusted=True)
+                RollOrder(
+                    project_with(HostileNode("junk", action(body))),
+                    "s",
+                    path,
+                    trusted=True,
+                )
             )
             assert reply.error or "nothing of ours" in junk, junk
             assert read_take(path).ended == (reply.error or "complete"), junk
             assert (
-                supervisor.roll(RollOrder(harmless, "s", tmp_path / "u.take", trusted=True)).error
+                supervisor.roll(
+                    RollOrder(harmless, "s", tmp_path / "u.take", trusted=True)
+                ).error
                 == ""
             ), junk
 
@@ -229,12 +281,18 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
 ) -> None:
     spinning = project_with(HostileNode("spins", action("while True: pass")))
     patient = spinning.model_copy(
-        update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})}
+        update={
+            "cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})
+        }
     )
     scenario = patient.scenarios[0]
     puppet = Member(name="p", start=(5, 5))
     patient = patient.model_copy(
-        update={"scenarios": (scenario.model_copy(update={"cast": (*scenario.cast, puppet)}),)}
+        update={
+            "scenarios": (
+                scenario.model_copy(update={"cast": (*scenario.cast, puppet)}),
+            )
+        }
     )
     rehearsal = RollOrder(patient, "s", tmp_path / "r.take", trusted=True)
     assert supervisor.stdin is not None
@@ -245,7 +303,13 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
     supervisor.stdin.write(step_line(1, SteeringInput()) + "\n")
     supervisor.stdin.flush()
     time.sleep(0.3)
-    order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=1.0))
+    order(
+        supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=1.0)
+    )
     reply = final_reply(supervisor.stdout)
-    assert (reply.number, reply.error, reply.take) == (2, "", tmp_path / "t.take")
+    assert (reply.number, reply.error, reply.take) == (
+        2,
+        "",
+        tmp_path / "t.take",
+    )
     assert not (tmp_path / "r.take").exists()

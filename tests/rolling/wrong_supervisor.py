@@ -1,4 +1,6 @@
-"""A supervisor that goes on from the last snapshot of all, however early an edit matters."""
+"""A supervisor that goes on from the last snapshot of all, however early an
+edit matters.
+"""
 
 from umbrant.rolling import supervisor
 from umbrant.rolling.resuming import OrderChange

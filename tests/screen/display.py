@@ -1,5 +1,5 @@
-"""A display of one's own: a real X server without a monitor, a window manager, and hands outside
-the program.
+"""A display of one's own: a real X server without a monitor, a window manager,
+and hands outside the program.
 """
 
 import os
@@ -16,13 +16,15 @@ ROOT = Path(__file__).parents[2]
 WIDE, HIGH = 1280, 800
 PROGRAMS = ("Xvfb", "openbox", "xdotool")
 PATIENCE_S = 40.0
-"""How long is waited for something to be seen. A bound for what never comes, on a busy machine; not
-a measure.
+"""How long is waited for something to be seen. A bound for what never comes, on
+a busy machine; not a measure.
 """
 
 
 class Display:
-    """An X server with a window manager, and what hands and eyes do there. Ends with `close`."""
+    """An X server with a window manager, and what hands and eyes do there. Ends
+    with `close`.
+    """
 
     def __init__(self, folder: Path) -> None:
         missing = [each for each in PROGRAMS if shutil.which(each) is None]
@@ -43,13 +45,17 @@ class Display:
         quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
         self._frames = folder / "Xvfb_screen0"
         self._processes = [
-            subprocess.Popen([*server, "-nolisten", "tcp"], pass_fds=[write], **quiet)
+            subprocess.Popen(
+                [*server, "-nolisten", "tcp"], pass_fds=[write], **quiet
+            )
         ]  # type: ignore[call-overload]
         os.close(write)
         with os.fdopen(read) as output:
             self.name = f":{output.readline().strip()}"
         self._processes.append(
-            subprocess.Popen(["openbox", "--sm-disable"], env=self.environment(), **quiet)
+            subprocess.Popen(
+                ["openbox", "--sm-disable"], env=self.environment(), **quiet
+            )
         )  # type: ignore[call-overload]
 
     def environment(self, **more: str) -> dict[str, str]:
@@ -95,7 +101,9 @@ class Display:
         return found.stdout.strip()
 
     def size(self) -> tuple[int, int]:
-        """The width and height of the window that has the keyboard, without its frame."""
+        """The width and height of the window that has the keyboard, without its
+        frame.
+        """
         output = subprocess.run(
             ["xdotool", "getactivewindow", "getwindowgeometry", "--shell"],
             env=self.environment(),
@@ -107,7 +115,9 @@ class Display:
         return int(values["WIDTH"]), int(values["HEIGHT"])
 
     def picture(self) -> QImage:
-        """What is on the screen. The server keeps it in a file, in the format of a window dump."""
+        """What is on the screen. The server keeps it in a file, in the format
+        of a window dump.
+        """
         data = self._frames.read_bytes()
         numbers = struct.unpack(">25I", data[:100])
         start, wide, high, line, colours = (
@@ -118,7 +128,9 @@ class Display:
             numbers[19],
         )
         pixels = data[start + 12 * colours :]
-        return QImage(pixels, wide, high, line, QImage.Format.Format_RGB32).copy()
+        return QImage(
+            pixels, wide, high, line, QImage.Format.Format_RGB32
+        ).copy()
 
     def wait(self, what: str, seen: Callable[[], bool]) -> None:
         """Wait until something is seen."""
@@ -141,7 +153,9 @@ class Display:
         self.wait(f"the title '{title}'", lambda: self.title() == title)
 
     def rest(self) -> QImage:
-        """Wait until nothing on the screen has changed for a while; what is to be seen then."""
+        """Wait until nothing on the screen has changed for a while; what is to
+        be seen then.
+        """
         before = self.picture()
         until, quiet_since = time.monotonic() + PATIENCE_S, time.monotonic()
         while time.monotonic() - quiet_since < 0.8:
@@ -153,4 +167,9 @@ class Display:
         return before
 
     def _do(self, *words: str) -> None:
-        subprocess.run(["xdotool", *words], env=self.environment(), check=True, capture_output=True)
+        subprocess.run(
+            ["xdotool", *words],
+            env=self.environment(),
+            check=True,
+            capture_output=True,
+        )

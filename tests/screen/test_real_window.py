@@ -1,5 +1,5 @@
-"""The program as people start it, on a real display with a window manager, by keys and mouse from
-outside.
+"""The program as people start it, on a real display with a window manager, by
+keys and mouse from outside.
 """
 
 import json
@@ -21,26 +21,32 @@ SETTING_TAB = (160, 99)
 
 
 class Visit:
-    """The program, started with `./run` by somebody who has a home of their own."""
+    """The program, started with `./run` by somebody who has a home of their
+    own.
+    """
 
     def __init__(self, display: Display, home: Path, *arguments: str) -> None:
         self.display = display
         self._home = home
         command = [str(ROOT / "run"), *arguments]
         self._process = subprocess.Popen(
-            command, env=display.environment(HOME=str(home)), stderr=subprocess.PIPE
+            command,
+            env=display.environment(HOME=str(home)),
+            stderr=subprocess.PIPE,
         )
 
     def lives(self) -> bool:
         return self._process.poll() is None
 
     def quit(self) -> None:
-        """Close the window as one does, and see that the program has ended in good order, with
-        nothing to tell.
+        """Close the window as one does, and see that the program has ended in
+        good order, with nothing to tell.
         """
         self.display.key("ctrl+q")
         assert self._process.wait(30) == 0
-        log = self._home / ".local" / "state" / "umbrant" / "log" / "umbrant.log"
+        log = (
+            self._home / ".local" / "state" / "umbrant" / "log" / "umbrant.log"
+        )
         assert not log.exists() or log.read_text() == ""
         assert list(log.parent.glob("crash-*")) == []
 
@@ -58,7 +64,9 @@ def display(tmp_path: Path) -> Iterator[Display]:
 
 
 def lanes_are_drawn(display: Display) -> bool:
-    """Whether a take is shown: much of the lanes is coloured, whatever the colours are."""
+    """Whether a take is shown: much of the lanes is coloured, whatever the
+    colours are.
+    """
     image = display.picture()
     return (
         sum(
@@ -76,8 +84,8 @@ def open_folder(display: Display, folder: Path, title: str) -> None:
     display.key("ctrl+o")
     display.wait_for_title(asks)
     display.type(f"{folder}")
-    # On a busy machine the first Enter may be taken by the dialog's list of names, which then
-    # closes.
+    # On a busy machine the first Enter may be taken by the dialog's list of
+    # names, which then closes.
     for _ in range(3):
         display.key("Return")
         if display.is_seen(lambda: display.title() != asks, within_s=5.0):
@@ -111,8 +119,13 @@ def test_a_first_visit_a_project_of_ones_own_and_five_others(
 
 
 def _fits_onto_the_screen(display: Display) -> None:
-    """The window leaves the desktop's edges alone, and the foot of the transport is seen."""
-    display.wait("a window that fits", lambda: display.size()[1] <= HIGH - LEAST_TITLE_BAR)
+    """The window leaves the desktop's edges alone, and the foot of the
+    transport is seen.
+    """
+    display.wait(
+        "a window that fits",
+        lambda: display.size()[1] <= HIGH - LEAST_TITLE_BAR,
+    )
     assert display.size()[0] <= WIDE
     image = display.rest()
     foot = [image.pixelColor(x, HIGH - 22).lightness() for x in range(20, 230)]
@@ -120,7 +133,9 @@ def _fits_onto_the_screen(display: Display) -> None:
 
 
 def _keys_work_at_once(display: Display) -> None:
-    """Space plays and pauses, N goes to the next change of mind, without a click before."""
+    """Space plays and pauses, N goes to the next change of mind, without a
+    click before.
+    """
     still = display.rest()
     display.key("space")
     display.wait("something that plays", lambda: display.picture() != still)
@@ -131,8 +146,12 @@ def _keys_work_at_once(display: Display) -> None:
     display.rest()
 
 
-def _a_project_is_built_to_a_take(display: Display, visit: Visit, folder: Path) -> None:
-    """A new project, its setting by mouse, a row by typing, saved where it was asked for."""
+def _a_project_is_built_to_a_take(
+    display: Display, visit: Visit, folder: Path
+) -> None:
+    """A new project, its setting by mouse, a row by typing, saved where it was
+    asked for.
+    """
     display.key("ctrl+n")
     display.wait_for_title(NEW_TITLE)
     display.rest()
@@ -153,12 +172,17 @@ def _a_project_is_built_to_a_take(display: Display, visit: Visit, folder: Path) 
     display.type(str(folder))
     display.key("Return")
     display.wait_for_title("New project — Umbrant")
-    behaviors = [json.loads(each.read_text()) for each in (folder / "behaviors").iterdir()]
+    behaviors = [
+        json.loads(each.read_text())
+        for each in (folder / "behaviors").iterdir()
+    ]
     kinds = [row["kind"] for behavior in behaviors for row in behavior["rows"]]
     assert "wait" in kinds
 
 
-def _projects_are_switched(display: Display, visit: Visit, tmp_path: Path) -> None:
+def _projects_are_switched(
+    display: Display, visit: Visit, tmp_path: Path
+) -> None:
     """Five times, each time with the setting shown by mouse."""
     quay = Path(shutil.copytree(DEMO, tmp_path / "quay"))
     yard = Path(shutil.copytree(DEMO.parent / "first-steps", tmp_path / "yard"))

@@ -1,5 +1,5 @@
-"""A body goes where its ground lets it, and nowhere else: one that stands off the ground or is shut
-in stays there.
+"""A body goes where its ground lets it, and nowhere else: one that stands off
+the ground or is shut in stays there.
 """
 
 from itertools import pairwise
@@ -26,9 +26,14 @@ from umbrant.stage.routes import Corners
 from umbrant.take.reader import Take
 
 HUT = Area(name="the hut", corners=((1, 4), (3, 4), (3, 6), (1, 6)))
-POND = Area(name="the pond", corners=((1, 4), (3, 4), (3, 6), (1, 6)), blocks=Blocks.WAY)
+POND = Area(
+    name="the pond", corners=((1, 4), (3, 4), (3, 6), (1, 6)), blocks=Blocks.WAY
+)
 PEN = (
-    Area(name="the fence", corners=((0, 3), (5, 3), (5, 7), (4.5, 7), (4.5, 3.5), (0, 3.5))),
+    Area(
+        name="the fence",
+        corners=((0, 3), (5, 3), (5, 7), (4.5, 7), (4.5, 3.5), (0, 3.5)),
+    ),
     Area(name="the gate", corners=((0, 6.5), (5, 6.5), (5, 7), (0, 7))),
 )
 GO = row("top", "move_to", target=PlaceRef(place="corner"))
@@ -40,9 +45,13 @@ def where(take: Take, name: str, tick: int) -> tuple[float, float]:
 
 
 @pytest.mark.parametrize("area", [HUT, POND], ids=["wall", "water"])
-def test_a_body_that_starts_off_the_ground_stays_and_its_moves_name_the_area(area: Area) -> None:
+def test_a_body_that_starts_off_the_ground_stays_and_its_moves_name_the_area(
+    area: Area,
+) -> None:
     take = played(project(GO, areas=(area,), start=(2, 5), seconds=2.0))
-    assert {tuple(each) for each in take.poses["a"][:, :2].tolist()} == {(2.0, 5.0)}
+    assert {tuple(each) for each in take.poses["a"][:, :2].tolist()} == {
+        (2.0, 5.0)
+    }
     reason = record(take, "top").spans[0].cause
     assert reason is not None
     assert (reason.kind, reason.facts["area"]) == ("no_room", area.name)
@@ -50,18 +59,30 @@ def test_a_body_that_starts_off_the_ground_stays_and_its_moves_name_the_area(are
 
 def test_a_body_outside_the_stage_stays_and_says_so() -> None:
     take = played(project(GO, start=(-1, 5), seconds=1.0))
-    assert {tuple(each) for each in take.poses["a"][:, :2].tolist()} == {(-1.0, 5.0)}
+    assert {tuple(each) for each in take.poses["a"][:, :2].tolist()} == {
+        (-1.0, 5.0)
+    }
     reason = record(take, "top").spans[0].cause
     assert reason is not None
-    assert (reason.kind, reason.facts["area"]) == ("no_room", "the edge of the stage")
+    assert (reason.kind, reason.facts["area"]) == (
+        "no_room",
+        "the edge of the stage",
+    )
 
 
-def test_a_body_that_is_boxed_in_stays_and_its_moves_name_what_shuts_it_in() -> None:
+def test_a_body_that_is_boxed_in_stays_and_its_moves_name_what_shuts_it_in() -> (
+    None
+):
     take = played(project(GO, areas=PEN, start=(2, 5), seconds=2.0))
-    assert {tuple(each) for each in take.poses["a"][:, :2].tolist()} == {(2.0, 5.0)}
+    assert {tuple(each) for each in take.poses["a"][:, :2].tolist()} == {
+        (2.0, 5.0)
+    }
     reason = record(take, "top").spans[0].cause
     assert reason is not None
-    assert (reason.kind, reason.facts["area"]) == ("shut_in", "the fence and the gate")
+    assert (reason.kind, reason.facts["area"]) == (
+        "shut_in",
+        "the fence and the gate",
+    )
 
 
 def test_within_its_box_it_can_still_walk() -> None:
@@ -75,10 +96,14 @@ def walker(*walk: tuple[float, tuple[float, float]], **more: object) -> Member:
     return Member(name="v", start=(12, 5), walk=points, **more)  # type: ignore[arg-type]
 
 
-def test_a_cue_moves_a_puppet_that_walks_and_the_walk_goes_on_from_there() -> None:
+def test_a_cue_moves_a_puppet_that_walks_and_the_walk_goes_on_from_there() -> (
+    None
+):
     puppet = walker((1.0, (12, 7)), (3.0, (16, 7)))
     cue = Cue(at_s=1.5, does=MoveTo(moves="v", to=(6, 2)))
-    take = played(project(row("top", "wait"), cast=(puppet,), cues=(cue,), seconds=4.0))
+    take = played(
+        project(row("top", "wait"), cast=(puppet,), cues=(cue,), seconds=4.0)
+    )
     assert where(take, "v", 10) == (12, 7)
     assert where(take, "v", 15) == (6, 2)
     x, y = where(take, "v", 20)
@@ -90,7 +115,12 @@ def test_a_cue_moves_a_puppet_that_walks_and_the_walk_goes_on_from_there() -> No
 def test_a_puppet_that_is_moved_after_its_walk_stays_there() -> None:
     cue = Cue(at_s=2.0, does=MoveTo(moves="v", to=(6, 2)))
     take = played(
-        project(row("top", "wait"), cast=(walker((1.0, (12, 7))),), cues=(cue,), seconds=3.0)
+        project(
+            row("top", "wait"),
+            cast=(walker((1.0, (12, 7))),),
+            cues=(cue,),
+            seconds=3.0,
+        )
     )
     assert where(take, "v", 29) == (6, 2)
 
@@ -101,13 +131,17 @@ def test_a_puppet_that_is_brought_on_walks_from_where_it_was_put() -> None:
         Cue(at_s=1.0, does=MoveTo(moves="v", to=(6, 2))),
         Cue(at_s=2.5, does=TakeAway(removes="v")),
     )
-    take = played(project(row("top", "wait"), cast=(puppet,), cues=cues, seconds=3.0))
+    take = played(
+        project(row("top", "wait"), cast=(puppet,), cues=cues, seconds=3.0)
+    )
     assert where(take, "v", 10) == (6, 2)
     assert where(take, "v", 15) == pytest.approx((11, 4.5), abs=0.01)
 
 
 def crowded(count: int) -> Stage:
-    """Walls on a square grid, each a little out of line, with room to walk between them."""
+    """Walls on a square grid, each a little out of line, with room to walk
+    between them.
+    """
     side = round(count**0.5)
     areas = []
     for number in range(count):
@@ -118,11 +152,22 @@ def crowded(count: int) -> Stage:
         areas.append(
             Area(
                 name=f"wall {number}",
-                corners=((x, y), (x + 1.2, y), (x + 1.2, y + 0.8), (x, y + 0.8)),
+                corners=(
+                    (x, y),
+                    (x + 1.2, y),
+                    (x + 1.2, y + 0.8),
+                    (x, y + 0.8),
+                ),
             )
         )
     span = 3.0 * side + 6
-    return Stage(name="maze", title="Maze", width_m=span, height_m=span, areas=tuple(areas))
+    return Stage(
+        name="maze",
+        title="Maze",
+        width_m=span,
+        height_m=span,
+        areas=tuple(areas),
+    )
 
 
 def test_a_way_among_hundreds_of_walls_is_found() -> None:
@@ -142,14 +187,28 @@ def test_drawing_a_point_asks_whether_it_can_be_walked_to_without_a_search(
 ) -> None:
     searches: list[object] = []
     search = Corners.way
-    monkeypatch.setattr(Corners, "way", lambda *args: searches.append(args) or search(*args))
+    monkeypatch.setattr(
+        Corners, "way", lambda *args: searches.append(args) or search(*args)
+    )
     shut = Place(name="middle", at=(2, 5))
     pick = row(
-        "top", "pick_point", target=PlaceRef(place="middle"), key=key("p"), least=0.5, most=1.0
+        "top",
+        "pick_point",
+        target=PlaceRef(place="middle"),
+        key=key("p"),
+        least=0.5,
+        most=1.0,
     )
     point = Key(name="p", type=KeyType.POINT)
     take = played(
-        project(pick, areas=PEN, places=(shut,), start=(10, 5), keys=(point,), seconds=1.0)
+        project(
+            pick,
+            areas=PEN,
+            places=(shut,),
+            start=(10, 5),
+            keys=(point,),
+            seconds=1.0,
+        )
     )
     assert record(take, "top").spans[0].outcome == "failure"
     assert searches == []

@@ -14,10 +14,21 @@ from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.stage.ground import Ground, Sightlines
 
 WALL = Area(name="the wall", corners=((9, 2), (11, 2), (11, 8), (9, 8)))
-POND = Area(name="the pond", corners=((4, 4), (6, 4), (6, 6), (4, 6)), blocks=Blocks.WAY)
+POND = Area(
+    name="the pond", corners=((4, 4), (6, 4), (6, 6), (4, 6)), blocks=Blocks.WAY
+)
 PEN = Area(
     name="the pen",
-    corners=((14, 3), (18, 3), (18, 7), (17.5, 7), (17.5, 3.5), (14.5, 3.5), (14.5, 7), (14, 7)),
+    corners=(
+        (14, 3),
+        (18, 3),
+        (18, 7),
+        (17.5, 7),
+        (17.5, 3.5),
+        (14.5, 3.5),
+        (14.5, 7),
+        (14, 7),
+    ),
 )
 LID = Area(name="the lid", corners=((14, 6.9), (18, 6.9), (18, 7.4), (14, 7.4)))
 
@@ -47,7 +58,9 @@ def test_water_is_in_the_way_but_not_in_sight() -> None:
 
 
 def test_the_nearest_wall_in_the_line_is_named() -> None:
-    far = Area(name="the far wall", corners=((15, 2), (16, 2), (16, 8), (15, 8)))
+    far = Area(
+        name="the far wall", corners=((15, 2), (16, 2), (16, 8), (15, 8))
+    )
     lines = Sightlines(yard(far, WALL))
     assert lines.blocked_by((2, 5), (18, 5)) == "the wall"
     assert lines.blocked_by((18, 5), (2, 5)) == "the far wall"
@@ -61,7 +74,9 @@ def test_no_way_into_a_closed_pen_is_an_outcome_with_a_reason() -> None:
     assert way.cause.facts["goal"] == (16, 5)
 
 
-def test_a_goal_off_the_ground_is_refused_unless_it_is_within_reach_of_it() -> None:
+def test_a_goal_off_the_ground_is_refused_unless_it_is_within_reach_of_it() -> (
+    None
+):
     ground = Ground(yard(WALL), 0.3)
     assert ground.way((2, 5), (10, 5)).cause.kind == "in_area"  # type: ignore[union-attr]
     assert ground.way((2, 5), (9.1, 5), reach_m=0.6).cause is None
@@ -108,6 +123,9 @@ print(found.count(None))
 def test_many_threads_may_ask_for_ways_at_once() -> None:
     # In a process of its own: without the lock it would end this one.
     found = subprocess.run(
-        [sys.executable, "-c", THREADS], capture_output=True, text=True, check=False
+        [sys.executable, "-c", THREADS],
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert (found.returncode, found.stdout) == (0, "400\n")

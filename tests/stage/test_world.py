@@ -1,4 +1,6 @@
-"""The stage at work: agents go, look and are refused; puppets follow their walks."""
+"""The stage at work: agents go, look and are refused; puppets follow their
+walks.
+"""
 
 import math
 
@@ -9,7 +11,15 @@ from tests.engine.test_properties import Silent
 from tests.small import key, played, project, record, row, spans
 from umbrant.catalog.geometry import distance_m
 from umbrant.model.behaviors import Key, Watch
-from umbrant.model.staging import Area, Body, Member, Place, Prop, Stat, WalkPoint
+from umbrant.model.staging import (
+    Area,
+    Body,
+    Member,
+    Place,
+    Prop,
+    Stat,
+    WalkPoint,
+)
 from umbrant.model.values import KeyType, PlaceRef
 from umbrant.stage.world import StageWorld
 from umbrant.take.reader import Take
@@ -19,9 +29,14 @@ VISITOR = Key(name="visitor", type=KeyType.AGENT)
 
 
 def puppet(
-    *walk: tuple[float, tuple[float, float]], start: tuple[float, float] = (12, 5)
+    *walk: tuple[float, tuple[float, float]],
+    start: tuple[float, float] = (12, 5),
 ) -> Member:
-    return Member(name="v", start=start, walk=tuple(WalkPoint(at_s=at, to=to) for at, to in walk))
+    return Member(
+        name="v",
+        start=start,
+        walk=tuple(WalkPoint(at_s=at, to=to) for at, to in walk),
+    )
 
 
 def where(take: Take, name: str, tick: int) -> tuple[float, float]:
@@ -29,27 +44,42 @@ def where(take: Take, name: str, tick: int) -> tuple[float, float]:
     return x, y
 
 
-def test_an_agent_walks_to_a_place_round_the_wall_and_stops_within_reach() -> None:
+def test_an_agent_walks_to_a_place_round_the_wall_and_stops_within_reach() -> (
+    None
+):
     places = (Place(name="goal", at=(14, 5)),)
     move = row("top", "move_to", target=PlaceRef(place="goal"), reach=1.0)
     take = played(project(move, areas=(WALL,), places=places, seconds=15))
     first = record(take, "top").spans[0]
     assert first.outcome == "success"
-    assert math.dist(where(take, "a", first.end or 0), (14, 5)) == pytest.approx(0.9, abs=0.11)
-    inside = [(x, y) for x, y, _ in take.poses["a"].tolist() if 9 < x < 11 and 2 < y < 8]
+    assert math.dist(
+        where(take, "a", first.end or 0), (14, 5)
+    ) == pytest.approx(0.9, abs=0.11)
+    inside = [
+        (x, y)
+        for x, y, _ in take.poses["a"].tolist()
+        if 9 < x < 11 and 2 < y < 8
+    ]
     assert inside == []
 
 
 def test_speed_is_kept() -> None:
     take = played(
-        project(row("top", "move_to", target=PlaceRef(place="corner"), pace="run"), seconds=2)
+        project(
+            row("top", "move_to", target=PlaceRef(place="corner"), pace="run"),
+            seconds=2,
+        )
     )
     steps = np.diff(take.poses["a"][:, :2], axis=0)
     assert np.hypot(steps[:, 0], steps[:, 1]) == pytest.approx(0.3, abs=0.002)
 
 
 def test_progress_and_way_are_told_while_it_goes() -> None:
-    take = played(project(row("top", "move_to", target=PlaceRef(place="corner")), seconds=1))
+    take = played(
+        project(
+            row("top", "move_to", target=PlaceRef(place="corner")), seconds=1
+        )
+    )
     done = record(take, "top").progress.at(5)
     assert done is not None
     assert done.left is not None
@@ -73,7 +103,9 @@ def test_a_moving_target_is_followed() -> None:
     assert math.dist(where(take, "a", end), where(take, "v", end)) < 0.7
 
 
-def test_a_target_off_the_ground_or_without_a_way_fails_with_its_reason() -> None:
+def test_a_target_off_the_ground_or_without_a_way_fails_with_its_reason() -> (
+    None
+):
     for spot, cause in (((10.0, 5.0), "in_area"), ((19.95, 5.0), "off_ground")):
         move = row("top", "move_to", target=spot, reach=0.05)
         take = played(project(move, areas=(WALL,), seconds=0.1))
@@ -84,7 +116,11 @@ def test_seeing_needs_range_cone_and_a_free_line() -> None:
     def cause(place: tuple[float, float], *areas: Area) -> str | None:
         take = played(
             project(
-                row("top", "wait", guard=("can_see(visitor, within=8)", Watch.ON_ENTRY)),
+                row(
+                    "top",
+                    "wait",
+                    guard=("can_see(visitor, within=8)", Watch.ON_ENTRY),
+                ),
                 keys=(VISITOR,),
                 start_keys={"visitor": "v"},
                 cast=(puppet(start=place),),
@@ -103,12 +139,20 @@ def test_seeing_needs_range_cone_and_a_free_line() -> None:
     assert cause((7, 5), box) == "blocked"
 
 
-def test_a_puppet_is_at_each_point_of_its_walk_at_its_time_and_goes_round_walls() -> None:
+def test_a_puppet_is_at_each_point_of_its_walk_at_its_time_and_goes_round_walls() -> (
+    None
+):
     walk = puppet((1.0, (12, 5)), (5.0, (8, 5)))
-    take = played(project(row("top", "wait"), cast=(walk,), areas=(WALL,), seconds=6))
+    take = played(
+        project(row("top", "wait"), cast=(walk,), areas=(WALL,), seconds=6)
+    )
     assert where(take, "v", 10) == (12, 5)
     assert where(take, "v", 55) == pytest.approx((8, 5), abs=0.01)
-    assert [pose for pose in take.poses["v"].tolist() if 9 < pose[0] < 11 and 2 < pose[1] < 8] == []
+    assert [
+        pose
+        for pose in take.poses["v"].tolist()
+        if 9 < pose[0] < 11 and 2 < pose[1] < 8
+    ] == []
 
 
 def test_a_walk_that_cannot_be_walked_is_told_and_the_rest_goes_on() -> None:
@@ -126,7 +170,9 @@ def test_a_walk_that_cannot_be_walked_is_told_and_the_rest_goes_on() -> None:
 
 
 def test_a_start_inside_a_wall_is_told() -> None:
-    take = played(project(row("top", "wait"), start=(10, 5), areas=(WALL,), seconds=0.2))
+    take = played(
+        project(row("top", "wait"), start=(10, 5), areas=(WALL,), seconds=0.2)
+    )
     assert [what for _, what, _ in take.agents["a"].notices] == ["the start"]
 
 
@@ -146,8 +192,8 @@ def test_following_stays_near_and_ends_with_its_time() -> None:
 
 
 def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
-    """Whoever was on a way and then asks for one that there is not, stays where it is, however
-    often it asks.
+    """Whoever was on a way and then asks for one that there is not, stays where
+    it is, however often it asks.
     """
     places = (Place(name="goal", at=(14, 5)),)
     take = played(
@@ -176,7 +222,12 @@ def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
 def crowd(count: int) -> StageWorld:
     """A stage with so many of one group, spread out, two of them not there."""
     members = [
-        Member(name=f"m{n}", start=(n * 0.37 % 19, n * 0.73 % 9), group="crowd", waits=n in (3, 5))
+        Member(
+            name=f"m{n}",
+            start=(n * 0.37 % 19, n * 0.73 % 9),
+            group="crowd",
+            waits=n in (3, 5),
+        )
         for n in range(count)
     ]
     lamp = Prop(name="lamp", at=(7.0, 3.0), group="crowd")
@@ -190,12 +241,19 @@ def test_distances_to_a_group_are_those_to_each_of_it(count: int) -> None:
     world.begin(0)
     for name in ("m1", "a"):
         here = world.cast[name].place
-        others = [each.place for each in world.bodies("crowd") if each.name != name]
-        expected = [distance_m(here, each) for each in (*others, world.all_props["lamp"].place)]
+        others = [
+            each.place for each in world.bodies("crowd") if each.name != name
+        ]
+        expected = [
+            distance_m(here, each)
+            for each in (*others, world.all_props["lamp"].place)
+        ]
         assert list(world.distances(name, "crowd")) == expected
 
 
-def test_distances_follow_what_is_put_dropped_and_taken_away_within_a_tick() -> None:
+def test_distances_follow_what_is_put_dropped_and_taken_away_within_a_tick() -> (
+    None
+):
     world = crowd(200)
     world.begin(0)
     assert len(world.distances("a", "crowd")) == 199
@@ -209,8 +267,14 @@ def test_distances_follow_what_is_put_dropped_and_taken_away_within_a_tick() -> 
 
 
 @pytest.mark.parametrize("per_s", [0.002, -0.002, 0.006, 0.0001])
-def test_a_number_that_drifts_slowly_drifts_as_fast_as_it_says(per_s: float) -> None:
+def test_a_number_that_drifts_slowly_drifts_as_fast_as_it_says(
+    per_s: float,
+) -> None:
     body = Body(stats={"hunger": Stat(value=0.5, per_s=per_s)})
-    take = played(project(row("top", "wait", duration=99.0), body=body, seconds=40))
+    take = played(
+        project(row("top", "wait", duration=99.0), body=body, seconds=40)
+    )
     hunger = take.body_numbers["a"]["hunger"]
-    assert float(hunger[-1]) == pytest.approx(0.5 + per_s * (take.ticks - 1) / 10, abs=1e-5)
+    assert float(hunger[-1]) == pytest.approx(
+        0.5 + per_s * (take.ticks - 1) / 10, abs=1e-5
+    )

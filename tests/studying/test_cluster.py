@@ -1,4 +1,6 @@
-"""A study on a cluster: a real scheduler and two workers, of which one is killed."""
+"""A study on a cluster: a real scheduler and two workers, of which one is
+killed.
+"""
 
 import json
 import os
@@ -34,14 +36,25 @@ class Cluster:
 
 @pytest.fixture(scope="module")
 def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    """A scheduler with two workers that have registered. The last test that has it kills one."""
+    """A scheduler with two workers that have registered. The last test that has
+    it kills one.
+    """
     tmp_path = tmp_path_factory.mktemp("cluster")
-    place, environment = tmp_path / "scheduler.json", {**os.environ, "HOME": str(tmp_path)}
+    place, environment = (
+        tmp_path / "scheduler.json",
+        {**os.environ, "HOME": str(tmp_path)},
+    )
     started: list[subprocess.Popen[bytes]] = []
 
     def start(*arguments: str) -> subprocess.Popen[bytes]:
         process = subprocess.Popen(
-            [DASK, *arguments, "--scheduler-file", str(place), "--no-dashboard"],
+            [
+                DASK,
+                *arguments,
+                "--scheduler-file",
+                str(place),
+                "--no-dashboard",
+            ],
             env=environment,
             cwd=tmp_path,
             stdout=subprocess.DEVNULL,
@@ -51,7 +64,9 @@ def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
         return process
 
     start("scheduler", "--host", "127.0.0.1", "--port", "0")
-    workers = [start("worker", "--nthreads", "1", "--no-nanny") for _ in range(2)]
+    workers = [
+        start("worker", "--nthreads", "1", "--no-nanny") for _ in range(2)
+    ]
     try:
         yield Cluster(_address(place, workers), workers)
     finally:
@@ -78,12 +93,17 @@ def _address(place: Path, workers: list[subprocess.Popen[bytes]]) -> str:
 def orders(seeds: range) -> list[TakeOrder]:
     """Takes of the first steps, with these seeds."""
     project = open_project(DEMO.parent / "first-steps")
-    return [TakeOrder(project, project.cover.scenario, seed, False) for seed in seeds]
+    return [
+        TakeOrder(project, project.cover.scenario, seed, False)
+        for seed in seeds
+    ]
 
 
 def played_here(each: TakeOrder, folder: Path) -> CountedTake:
     path = folder / f"{each.seed}.take"
-    return count_take(read_take(roll(RollOrder(each.project, each.scenario, path, each.seed))))
+    return count_take(
+        read_take(roll(RollOrder(each.project, each.scenario, path, each.seed)))
+    )
 
 
 def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
@@ -91,7 +111,11 @@ def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
     broken = good[0].project.model_copy(update={"scenarios": ()})
     bad = TakeOrder(broken, "nowhere", 1, False)
     found = list(counted_on_cluster(running.address, [good[0], bad, good[1]]))
-    assert [isinstance(each, CountedTake) for each in found] == [True, False, True]
+    assert [isinstance(each, CountedTake) for each in found] == [
+        True,
+        False,
+        True,
+    ]
     assert "nowhere" in str(found[1])
 
 
@@ -111,13 +135,19 @@ def test_a_cluster_counts_as_this_machine_does_though_a_worker_is_killed(
     ]
 
 
-def test_where_no_scheduler_answers_the_way_out_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_where_no_scheduler_answers_the_way_out_is_told(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setattr(cluster, "REACHED_S", 1)
-    with pytest.raises(StudyError, match=r"no scheduler answers there .*`dask scheduler`"):
+    with pytest.raises(
+        StudyError, match=r"no scheduler answers there .*`dask scheduler`"
+    ):
         list(counted_on_cluster("tcp://127.0.0.1:9", orders(range(1, 2))))
 
 
-def test_without_dask_it_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_without_dask_it_says_what_to_install(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setitem(sys.modules, "distributed", None)
     with pytest.raises(StudyError, match="extra `cluster`"):
         list(counted_on_cluster("tcp://127.0.0.1:9", orders(range(1, 2))))

@@ -1,4 +1,6 @@
-"""Studies: counted as the takes say, whoever plays them, and taken up where they were stopped."""
+"""Studies: counted as the takes say, whoever plays them, and taken up where
+they were stopped.
+"""
 
 import json
 import multiprocessing
@@ -37,7 +39,9 @@ QUAY = open_project(DEMO)
 
 def take_of(folder: Path, seed: int, seconds: float = 12.0) -> Take:
     path = folder / f"{seed}.take"
-    return read_take(roll(RollOrder(QUAY, "dusk", path, seed=seed, seconds=seconds)))
+    return read_take(
+        roll(RollOrder(QUAY, "dusk", path, seed=seed, seconds=seconds))
+    )
 
 
 @pytest.fixture(scope="module")
@@ -59,7 +63,8 @@ def short(tmp_path: Path) -> Path:
 
 def orders_for(folder: Path, seeds: range) -> list[RollOrder]:
     return [
-        RollOrder(QUAY, "dusk", folder / f"{seed}.take", seed=seed, seconds=3.0) for seed in seeds
+        RollOrder(QUAY, "dusk", folder / f"{seed}.take", seed=seed, seconds=3.0)
+        for seed in seeds
     ]
 
 
@@ -68,7 +73,9 @@ def counted_one_by_one(folder: Path, seeds: range) -> list[CountedTake]:
 
 
 @pytest.mark.parametrize("jobs", [1, 3])
-def test_takes_are_counted_beside_those_that_are_played(tmp_path: Path, jobs: int) -> None:
+def test_takes_are_counted_beside_those_that_are_played(
+    tmp_path: Path, jobs: int
+) -> None:
     seeds = range(11, 16)
     (tmp_path / "alone").mkdir()
     expected = counted_one_by_one(tmp_path / "alone", seeds)
@@ -77,45 +84,73 @@ def test_takes_are_counted_beside_those_that_are_played(tmp_path: Path, jobs: in
     assert [path.name for path in tmp_path.iterdir()] == ["alone"]
 
 
-def test_counts_alone_are_those_of_takes_in_full(tmp_path: Path, takes: list[Take]) -> None:
-    """All tables but the findings, over 12 s of the whole demo and over 3 s by the supervisor."""
+def test_counts_alone_are_those_of_takes_in_full(
+    tmp_path: Path, takes: list[Take]
+) -> None:
+    """All tables but the findings, over 12 s of the whole demo and over 3 s by
+    the supervisor.
+    """
     assert any(count_take(each).lines["finding"] for each in takes)
     for take in takes:
         seed = take.header.seed
         order = RollOrder(
-            QUAY, "dusk", tmp_path / "light.take", seed, seconds=12.0, counts_only=True
+            QUAY,
+            "dusk",
+            tmp_path / "light.take",
+            seed,
+            seconds=12.0,
+            counts_only=True,
         )
         light = read_take(roll(order))
         assert light.poses == {}
         assert not any(
-            row.sensed for record in light.agents.values() for row in record.rows.values()
+            row.sensed
+            for record in light.agents.values()
+            for row in record.rows.values()
         )
         wanted = dict(count_take(take).lines)
         del wanted["finding"]
         assert count_take(light) == CountedTake(take.ticks, wanted)
         assert order.path.stat().st_size < 0.8 * take.path.stat().st_size
-    orders = [replace(each, counts_only=True) for each in orders_for(tmp_path, range(11, 13))]
+    orders = [
+        replace(each, counts_only=True)
+        for each in orders_for(tmp_path, range(11, 13))
+    ]
     (tmp_path / "alone").mkdir()
     for light, full in zip(
-        counted_here(orders, 2), counted_one_by_one(tmp_path / "alone", range(11, 13)), strict=True
+        counted_here(orders, 2),
+        counted_one_by_one(tmp_path / "alone", range(11, 13)),
+        strict=True,
     ):
         assert not isinstance(light, str)
-        assert dict(full.lines) == {"finding": full.lines["finding"], **light.lines}
+        assert dict(full.lines) == {
+            "finding": full.lines["finding"],
+            **light.lines,
+        }
 
 
 def test_a_study_of_counts_alone_says_that_nothing_was_looked_for(
     umbrant: Any, short: Path, tmp_path: Path
 ) -> None:
-    both = [("--out", tmp_path / "full"), ("--out", tmp_path / "light", "--counts-only")]
+    both = [
+        ("--out", tmp_path / "full"),
+        ("--out", tmp_path / "light", "--counts-only"),
+    ]
     full, light = (
-        json.loads(umbrant("study", short, "--seeds", 2, "--json", *each)[1]) for each in both
+        json.loads(umbrant("study", short, "--seeds", 2, "--json", *each)[1])
+        for each in both
     )
     assert light["groups"][0].pop("findings") is None
     assert full["groups"][0].pop("findings") != []
     assert light == full
     code, out, _ = umbrant("study", short, "--seeds", 2, *both[1])
-    assert (code, "Findings were not looked for: --counts-only." in out) == (0, True)
-    code, _, err = umbrant("study", short, "--seeds", 2, "--out", tmp_path / "light")
+    assert (code, "Findings were not looked for: --counts-only." in out) == (
+        0,
+        True,
+    )
+    code, _, err = umbrant(
+        "study", short, "--seeds", 2, "--out", tmp_path / "light"
+    )
     assert (code, "this is a study of something else" in err) == (1, True)
 
 
@@ -142,18 +177,23 @@ def test_what_cannot_be_read_costs_one_take(tmp_path: Path) -> None:
 
 def test_a_take_is_counted_tick_by_tick(takes: list[Take]) -> None:
     take = takes[0]
-    counted = {(agent, row): numbers for agent, row, *numbers in row_counts(take)}
+    counted = {
+        (agent, row): numbers for agent, row, *numbers in row_counts(take)
+    }
     for agent, record in take.agents.items():
         for row_id, kept in record.rows.items():
             if not kept.spans:
                 assert (agent, row_id) not in counted
                 continue
-            entered, ticks, succeeded, failed, stopped, first, longest = counted[agent, row_id]
+            entered, ticks, succeeded, failed, stopped, first, longest = (
+                counted[agent, row_id]
+            )
             at_work = {
                 tick
                 for tick in range(take.ticks)
                 for span in kept.spans
-                if span.covers(tick) and not (tick == span.end and span.outcome is Outcome.STOPPED)
+                if span.covers(tick)
+                and not (tick == span.end and span.outcome is Outcome.STOPPED)
             }
             assert ticks == len(at_work)
             assert entered == len(kept.spans)
@@ -163,7 +203,9 @@ def test_a_take_is_counted_tick_by_tick(takes: list[Take]) -> None:
             assert 0 <= longest <= ticks  # type: ignore[operator]
 
 
-def test_a_summary_is_made_of_all_takes(tmp_path: Path, takes: list[Take]) -> None:
+def test_a_summary_is_made_of_all_takes(
+    tmp_path: Path, takes: list[Take]
+) -> None:
     with StudyFile(tmp_path / "study", "one") as file:
         file.note(ticks_per_s=20)
         for number, take in enumerate(takes):
@@ -178,7 +220,9 @@ def test_a_summary_is_made_of_all_takes(tmp_path: Path, takes: list[Take]) -> No
     assert esc.share == wilson(esc.takes, 4)
     assert esc.entered == TakeSpread.of(entered)
     assert esc.entered.low <= esc.entered.median <= esc.entered.high
-    starts = [take.agents["odo"].row("esc").spans[0].start / 20 for take in takes]
+    starts = [
+        take.agents["odo"].row("esc").spans[0].start / 20 for take in takes
+    ]
     assert esc.first_s == TakeSpread.of(starts)
     top = found["odo", "keep"]
     assert top.time == TakeSpread(1.0, 1.0, 1.0)
@@ -220,8 +264,18 @@ def rows_of(folder: Path) -> list[list[tuple[object, ...]]]:
         ]
 
 
-def test_results_are_equal_whatever_plays_them(umbrant: Any, short: Path, tmp_path: Path) -> None:
-    args = ("study", short, "--seeds", "5", "--vary", "warden/1.1.guard.within=6,10", "--json")
+def test_results_are_equal_whatever_plays_them(
+    umbrant: Any, short: Path, tmp_path: Path
+) -> None:
+    args = (
+        "study",
+        short,
+        "--seeds",
+        "5",
+        "--vary",
+        "warden/1.1.guard.within=6,10",
+        "--json",
+    )
     one = umbrant(*args, "--jobs", "1", "--out", tmp_path / "one")
     two = umbrant(*args, "--jobs", "2", "--out", tmp_path / "two")
     assert one == two
@@ -233,7 +287,9 @@ def test_results_are_equal_whatever_plays_them(umbrant: Any, short: Path, tmp_pa
         {"warden/1.1.guard.within": 10.0},
     ]
     top = next(
-        each for each in groups[0]["rows"] if (each["agent"], each["row"]) == ("odo", "keep")
+        each
+        for each in groups[0]["rows"]
+        if (each["agent"], each["row"]) == ("odo", "keep")
     )
     assert (top["takes"], top["of"]) == (5, 5)
 
@@ -253,7 +309,9 @@ def test_a_study_is_taken_up_where_it_was_stopped(
 
     with monkeypatch.context() as patch:
         patch.setattr(StudyFile, "count", interrupted)
-        monkeypatch.setattr(sys, "argv", ["umbrant", *map(str, (*args, tmp_path / "part"))])
+        monkeypatch.setattr(
+            sys, "argv", ["umbrant", *map(str, (*args, tmp_path / "part"))]
+        )
         with pytest.raises((SystemExit, KeyboardInterrupt)):
             cli.main()
     assert len(rows_of(tmp_path / "part")[0]) == 3
@@ -262,13 +320,18 @@ def test_a_study_is_taken_up_where_it_was_stopped(
         patch.setattr(
             StudyFile,
             "count",
-            lambda self, run, *more: (counted.append(run.number), real(self, run, *more)),
+            lambda self, run, *more: (
+                counted.append(run.number),
+                real(self, run, *more),
+            ),
         )
         assert umbrant(*args, tmp_path / "part")[1] == full[1]
     assert counted == [3, 4, 5]
 
 
-def test_a_study_says_what_is_wrong(umbrant: Any, short: Path, tmp_path: Path) -> None:
+def test_a_study_says_what_is_wrong(
+    umbrant: Any, short: Path, tmp_path: Path
+) -> None:
     out = tmp_path / "out"
     code, _, err = umbrant("study", short, "--vary", "warden/9=1", "--out", out)
     assert code == 1
@@ -278,15 +341,21 @@ def test_a_study_says_what_is_wrong(umbrant: Any, short: Path, tmp_path: Path) -
     assert code == 1
     assert "these are 200,200 takes, and a study has at most 100,000" in err
     (tmp_path / "file").write_text("no folder")
-    code, _, err = umbrant("study", short, "--seeds", "1", "--out", tmp_path / "file" / "x")
+    code, _, err = umbrant(
+        "study", short, "--seeds", "1", "--out", tmp_path / "file" / "x"
+    )
     assert code == 1
     assert "cannot be kept there" in err
     code, said, err = umbrant("study", short, "--seeds", "2", "--out", out)
     assert (code, err) == (0, "")
-    assert said.splitlines()[0].startswith("  odo 1 Keep the quay: in 2 of 2 takes (34 to 100 %)")
+    assert said.splitlines()[0].startswith(
+        "  odo 1 Keep the quay: in 2 of 2 takes (34 to 100 %)"
+    )
 
 
-def test_a_study_is_held_against_one_from_before(umbrant: Any, short: Path, tmp_path: Path) -> None:
+def test_a_study_is_held_against_one_from_before(
+    umbrant: Any, short: Path, tmp_path: Path
+) -> None:
     before, after = tmp_path / "before", tmp_path / "after"
     args = ("study", short, "--seeds", "4")
     assert umbrant(*args, "--out", before)[0] == 0
@@ -295,18 +364,30 @@ def test_a_study_is_held_against_one_from_before(umbrant: Any, short: Path, tmp_
     path = short / "behaviors" / "gull.json"
     gull = json.loads(path.read_text())
     top = next(each for each in gull["rows"] if "under" not in each)
-    path.write_text(json.dumps({**gull, "rows": [{**top, "muted": True}, *gull["rows"][1:]]}))
+    path.write_text(
+        json.dumps(
+            {**gull, "rows": [{**top, "muted": True}, *gull["rows"][1:]]}
+        )
+    )
     code, said, _ = umbrant(*args, "--out", after, "--against", before)
     lines = said.splitlines()
     assert (code, lines[0]) == (0, "Otherwise than before:")
     assert "gull_1 1 " in lines[1]
     assert "in 4 of 4 takes, now in 0 of 4" in lines[1]
-    found = json.loads(umbrant(*args, "--out", after, "--against", before, "--json")[1])
-    gone = {(each["agent"], each["row"]) for each in found["differences"] if each["is_likely"]}
+    found = json.loads(
+        umbrant(*args, "--out", after, "--against", before, "--json")[1]
+    )
+    gone = {
+        (each["agent"], each["row"])
+        for each in found["differences"]
+        if each["is_likely"]
+    }
     assert ("gull_1", top["id"]) in gone
 
 
-def counted(folder: Path, *rows: Row, seeds: int = 30, **more: Any) -> StudyFile:
+def counted(
+    folder: Path, *rows: Row, seeds: int = 30, **more: Any
+) -> StudyFile:
     """A study of a small behavior. Takes of counts alone come to the same."""
     file = StudyFile(folder / "study", "small")
     file.note(ticks_per_s=10)
@@ -316,14 +397,22 @@ def counted(folder: Path, *rows: Row, seeds: int = 30, **more: Any) -> StudyFile
         file.count(Run(number, number + 1, {}), found)
         if number < 3:
             light = count_take(played(made, counts_only=True))
-            assert {"finding": found.lines["finding"], **light.lines} == dict(found.lines)
+            assert {"finding": found.lines["finding"], **light.lines} == dict(
+                found.lines
+            )
     return file
 
 
 def test_a_chance_is_counted_against_what_it_was_set_to(tmp_path: Path) -> None:
     rows = (
         row("top", "selector"),
-        row("aa", "last", "top", ticks=0, decorators=[("chance", {"share": 0.3})]),
+        row(
+            "aa",
+            "last",
+            "top",
+            ticks=0,
+            decorators=[("chance", {"share": 0.3})],
+        ),
         row("bb", "last", "top", ticks=0),
     )
     with counted(tmp_path, *rows, seconds=3.0) as file:
@@ -331,7 +420,11 @@ def test_a_chance_is_counted_against_what_it_was_set_to(tmp_path: Path) -> None:
         (first,) = file.chances(agent="a")
         assert file.chances(agent="nobody") == []
     assert found == first
-    assert (found.row, found.around, found.tried) == ("aa", "decorator 0", 30 * 30)
+    assert (found.row, found.around, found.tried) == (
+        "aa",
+        "decorator 0",
+        30 * 30,
+    )
     assert found.expected == pytest.approx(0.3)
     assert found.share == wilson(found.happened, found.tried)
     assert found.share[0] < 0.3 < found.share[1]
@@ -343,25 +436,44 @@ def test_a_chance_is_counted_against_what_it_was_set_to(tmp_path: Path) -> None:
 def test_a_draw_is_counted_against_the_weights(tmp_path: Path) -> None:
     rows = (
         row("top", "random_selector"),
-        row("aa", "last", "top", ticks=0, decorators=[("weight", {"weight": 3.0})]),
+        row(
+            "aa",
+            "last",
+            "top",
+            ticks=0,
+            decorators=[("weight", {"weight": 3.0})],
+        ),
         row("bb", "last", "top", ticks=0),
     )
     with counted(tmp_path, *rows, seconds=3.0) as file:
         found = {each.row: each for each in file.draws()}
     assert [found[each].expected for each in ("aa", "bb")] == [0.75, 0.25]
-    assert found["aa"].happened + found["bb"].happened == found["aa"].tried == 30 * 30
+    assert (
+        found["aa"].happened + found["bb"].happened
+        == found["aa"].tried
+        == 30 * 30
+    )
     assert not found["aa"].is_odd
-    refused = (*rows[:2], row("bb", "last", "top", ticks=0, guard="not between(0, 1)"))
+    refused = (
+        *rows[:2],
+        row("bb", "last", "top", ticks=0, guard="not between(0, 1)"),
+    )
     with counted(tmp_path / "refused", *refused, seconds=3.0) as file:
         kept_out = {each.row: each for each in file.draws()}
-    assert kept_out["aa"].expected is None, "weights alone do not say how often it comes"
-    assert kept_out["aa"].happened + kept_out["bb"].happened < kept_out["aa"].tried
+    assert kept_out["aa"].expected is None, (
+        "weights alone do not say how often it comes"
+    )
+    assert (
+        kept_out["aa"].happened + kept_out["bb"].happened < kept_out["aa"].tried
+    )
 
 
 def test_keys_are_counted_once_for_all_who_share_them(tmp_path: Path) -> None:
     keys = (
         Key(name="own", type=KeyType.NUMBER, default=0.0),
-        Key(name="all", type=KeyType.YES_NO, default=False, scope=Sharing.WORLD),
+        Key(
+            name="all", type=KeyType.YES_NO, default=False, scope=Sharing.WORLD
+        ),
     )
     rows = (
         row("top", "sequence"),
@@ -369,15 +481,26 @@ def test_keys_are_counted_once_for_all_who_share_them(tmp_path: Path) -> None:
         row("bb", "set_yes_no", "top", key=key("all"), value=True),
         row("cc", "wait", "top", duration=9.0),
     )
-    cast = tuple(Member(name=name, behavior="b", start=(5, 5)) for name in ("z",))
-    with counted(tmp_path, *rows, keys=keys, cast=cast, seeds=3, seconds=1.0) as file:
+    cast = tuple(
+        Member(name=name, behavior="b", start=(5, 5)) for name in ("z",)
+    )
+    with counted(
+        tmp_path, *rows, keys=keys, cast=cast, seeds=3, seconds=1.0
+    ) as file:
         found = {(each.agent, each.key): each for each in file.key_summaries()}
     assert set(found) == {("a", "own"), ("z", "own"), ("everyone", "all")}
     own = found["z", "own"]
-    assert (own.takes, own.lowest, own.highest, own.last.median) == (3, 2.0, 2.0, 2.0)
+    assert (own.takes, own.lowest, own.highest, own.last.median) == (
+        3,
+        2.0,
+        2.0,
+        2.0,
+    )
 
 
-def test_findings_are_told_by_how_many_takes_have_them(tmp_path: Path, takes: list[Take]) -> None:
+def test_findings_are_told_by_how_many_takes_have_them(
+    tmp_path: Path, takes: list[Take]
+) -> None:
     with StudyFile(tmp_path / "study", "one") as file:
         file.note(ticks_per_s=20)
         for number, take in enumerate(takes):
@@ -388,15 +511,23 @@ def test_findings_are_told_by_how_many_takes_have_them(tmp_path: Path, takes: li
     having = [
         take.header.seed
         for take, findings in zip(takes, reviewed, strict=True)
-        if any((each.finding.key, each.agents[0]) == (first.key, first.agent) for each in findings)
+        if any(
+            (each.finding.key, each.agents[0]) == (first.key, first.agent)
+            for each in findings
+        )
     ]
     assert (first.takes, first.of, first.seed) == (len(having), 4, having[0])
-    assert [each.takes for each in found] == sorted((each.takes for each in found), reverse=True)
+    assert [each.takes for each in found] == sorted(
+        (each.takes for each in found), reverse=True
+    )
     assert of_odo == [each for each in found if each.agent == "odo"]
 
 
 def test_takes_that_went_alike_are_told_together_the_odd_ones_first() -> None:
-    usual = {number: {"walk": 80 + number % 3, "rest": 20 - number % 3} for number in range(12)}
+    usual = {
+        number: {"walk": 80 + number % 3, "rest": 20 - number % 3}
+        for number in range(12)
+    }
     leads = {**usual, 5: {"walk": 10, "flee": 90}}
     odd, many = clusters(leads, dict.fromkeys(range(12), 100))
     assert (odd.runs, dict(odd.shares)) == ((5,), {"flee": 0.9, "walk": 0.1})
@@ -405,9 +536,14 @@ def test_takes_that_went_alike_are_told_together_the_odd_ones_first() -> None:
     assert len(clusters({1: {"walk": 5}}, {1: 10})) == 1
 
 
-def test_very_many_takes_are_sorted_in_bounded_memory(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_very_many_takes_are_sorted_in_bounded_memory(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setattr("umbrant.studying.clusters.MOST", 8)
-    leads = {number: {"walk": number % 20, "rest": 100 - number % 20} for number in range(200)}
+    leads = {
+        number: {"walk": number % 20, "rest": 100 - number % 20}
+        for number in range(200)
+    }
     leads[7] = {"flee": 100}
     found = clusters(leads, dict.fromkeys(leads, 100))
     assert sorted(run for each in found for run in each.runs) == sorted(leads)

@@ -37,7 +37,9 @@ QUAY = open_project(DEMO)
         ("warden/1.1.2.1.cooldown.duration=1,2", (1.0, 2.0)),
     ],
 )
-def test_values_are_what_is_written(text: str, values: tuple[float, ...]) -> None:
+def test_values_are_what_is_written(
+    text: str, values: tuple[float, ...]
+) -> None:
     varied = read_vary(text, QUAY)
     assert varied.values == values
     for value in values:
@@ -54,7 +56,10 @@ def test_the_number_stands_where_it_was_put() -> None:
     assert guard.when == "can_see(visitor, within=9)"
     assert guard.watch == QUAY.behavior("warden").row("esc").guard.watch  # type: ignore[union-attr]
     changed = read_vary("warden/1.2.guard.1=20", QUAY).put(QUAY, 20.0)
-    assert "time_since(last_seen) < 20" in changed.behavior("warden").row("chk").guard.when  # type: ignore[union-attr]
+    assert (
+        "time_since(last_seen) < 20"
+        in changed.behavior("warden").row("chk").guard.when
+    )  # type: ignore[union-attr]
     changed = read_vary("dusk/odo.body.sight_m=5", QUAY).put(QUAY, 5.0)
     assert changed.scenario("dusk").cast[0].body.sight_m == 5.0
 
@@ -80,10 +85,19 @@ def test_every_combination_is_tried_once() -> None:
         ("wardn/1.1.1.reach=1", "there is no 'wardn'. Did you mean 'warden'?"),
         ("warden/9.9.reach=1", "has no such row; it has 1, 1.1"),
         ("warden/reach=1", "has no such row"),
-        ("warden/1.1.1.speed=1", "row 1.1.1 has no number 'speed'. There are: reach."),
-        ("warden/1.1.guard.near=1", "the guard has no number 'near'; it has within, 1"),
+        (
+            "warden/1.1.1.speed=1",
+            "row 1.1.1 has no number 'speed'. There are: reach.",
+        ),
+        (
+            "warden/1.1.guard.near=1",
+            "the guard has no number 'near'; it has within, 1",
+        ),
         ("warden/1.3.guard.1=1", "the row has no guard"),
-        ("dusk/oda.body.walk_m_s=1", "'dusk' has no 'oda'. Did you mean 'odo'?"),
+        (
+            "dusk/oda.body.walk_m_s=1",
+            "'dusk' has no 'oda'. Did you mean 'odo'?",
+        ),
         ("dusk/odo.body.wings=1", "there is no such number"),
         ("dusk/odo.name=1", "that is no number"),
         ("dusk/odo.body.walk_m_s=-5", "walk_m_s"),
@@ -104,7 +118,11 @@ def test_what_cannot_be_varied_says_why(text: str, says: str) -> None:
 
 @given(st.text(max_size=30), st.text(max_size=12))
 def test_any_text_is_understood_or_refused(place: str, values: str) -> None:
-    for text in (f"{place}={values}", f"warden/1.1.guard.within={values}", f"warden/{place}=1"):
+    for text in (
+        f"{place}={values}",
+        f"warden/1.1.guard.within={values}",
+        f"warden/{place}=1",
+    ):
         try:
             varied = read_vary(text, QUAY)
         except VaryError as error:
@@ -118,11 +136,19 @@ def numbers_of(project: Project, behavior: str) -> list[Chip]:
     """The chips of all rows of a behavior that are numbers."""
     rows = resolve_variant(project, behavior).rows
     pieces = (piece for row in rows for piece in sentence(row, BUILTIN))
-    return [each.chip for each in pieces if each.chip and each.chip.editor is ChipEditor.NUMBER]
+    return [
+        each.chip
+        for each in pieces
+        if each.chip and each.chip.editor is ChipEditor.NUMBER
+    ]
 
 
-@pytest.mark.parametrize("behavior", ["warden", "stern-warden", "dog", "porter"])
-def test_every_number_of_a_behavior_can_be_called_and_varied(behavior: str) -> None:
+@pytest.mark.parametrize(
+    "behavior", ["warden", "stern-warden", "dog", "porter"]
+)
+def test_every_number_of_a_behavior_can_be_called_and_varied(
+    behavior: str,
+) -> None:
     called = 0
     for chip in numbers_of(QUAY, behavior):
         start = chip.span[0] if chip.span else None
@@ -134,7 +160,10 @@ def test_every_number_of_a_behavior_can_be_called_and_varied(behavior: str) -> N
         values = [
             each.value
             for each in numbers_of(changed, behavior)
-            if each.slot == chip.slot and (each.span[0] if each.span else None) == start
+            if each.slot == chip.slot
+            and (each.span[0] if each.span else None) == start
         ]
-        assert [each.mean if isinstance(each, Spread) else each for each in values] == [0.25]
+        assert [
+            each.mean if isinstance(each, Spread) else each for each in values
+        ] == [0.25]
     assert called

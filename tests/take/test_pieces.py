@@ -1,4 +1,6 @@
-"""What is recorded does not depend on when it is handed over: any pieces give the same file."""
+"""What is recorded does not depend on when it is handed over: any pieces give
+the same file.
+"""
 
 import sqlite3
 from collections.abc import Callable, Iterator
@@ -25,8 +27,12 @@ TICKS = 100
 SCENARIOS = [each.name for each in open_project(DEMO).scenarios]
 
 
-def recorded(scenario: str, chunk_ticks: int, due: Callable[[], bool], path: Path) -> Path:
-    """Play the beginning of a scenario of the demo, handing over when `due` says so."""
+def recorded(
+    scenario: str, chunk_ticks: int, due: Callable[[], bool], path: Path
+) -> Path:
+    """Play the beginning of a scenario of the demo, handing over when `due`
+    says so.
+    """
     order = RollOrder(open_project(DEMO), scenario, path, seconds=SECONDS)
     setup = played(order)
     file = TakeFile(path, header_of(order.project, setup))
@@ -49,10 +55,16 @@ def tables(path: Path) -> Iterator[tuple[str, list[object]]]:
 
 
 @cache
-def in_full_chunks(scenario: str, chunk_ticks: int) -> tuple[dict[str, list[object]], str]:
+def in_full_chunks(
+    scenario: str, chunk_ticks: int
+) -> tuple[dict[str, list[object]], str]:
     with TemporaryDirectory() as folder:
-        path = recorded(scenario, chunk_ticks, lambda: False, Path(folder) / "t.take")
-        return dict(tables(path)), export_text(read_take(path), ExportFormat.JSONL)
+        path = recorded(
+            scenario, chunk_ticks, lambda: False, Path(folder) / "t.take"
+        )
+        return dict(tables(path)), export_text(
+            read_take(path), ExportFormat.JSONL
+        )
 
 
 @settings(max_examples=7)
@@ -67,7 +79,10 @@ def test_any_pieces_give_equal_rows_in_every_table(
     schedule = iter(due)
     with TemporaryDirectory() as folder:
         path = recorded(
-            scenario, chunk_ticks, lambda: next(schedule, False), Path(folder) / "t.take"
+            scenario,
+            chunk_ticks,
+            lambda: next(schedule, False),
+            Path(folder) / "t.take",
         )
         assert dict(tables(path)) == in_full_chunks(scenario, chunk_ticks)[0]
         assert read_take(path).ticks == TICKS
@@ -75,11 +90,18 @@ def test_any_pieces_give_equal_rows_in_every_table(
 
 @settings(max_examples=5)
 @given(st.sampled_from(SCENARIOS), st.integers(1, TICKS))
-def test_chunks_of_any_length_give_equal_exports(scenario: str, chunk_ticks: int) -> None:
-    assert in_full_chunks(scenario, chunk_ticks)[1] == in_full_chunks(scenario, 10 * TICKS)[1]
+def test_chunks_of_any_length_give_equal_exports(
+    scenario: str, chunk_ticks: int
+) -> None:
+    assert (
+        in_full_chunks(scenario, chunk_ticks)[1]
+        == in_full_chunks(scenario, 10 * TICKS)[1]
+    )
 
 
 @pytest.mark.parametrize("scenario", SCENARIOS)
-def test_a_piece_at_each_tick_gives_equal_rows(tmp_path: Path, scenario: str) -> None:
+def test_a_piece_at_each_tick_gives_equal_rows(
+    tmp_path: Path, scenario: str
+) -> None:
     path = recorded(scenario, TICKS, lambda: True, tmp_path / "t.take")
     assert dict(tables(path)) == in_full_chunks(scenario, TICKS)[0]

@@ -46,7 +46,15 @@ def test_a_gauge_is_kept_where_anything_of_it_is_news() -> None:
 
 def test_a_time_is_a_tick_within_the_take() -> None:
     header = played(project(row("ww", "wait"), seconds=2.0)).header
-    times = {-1.0: 0, 0.0: 0, 0.1: 1, 1.0: RATE, 1.9: 2 * RATE - 1, 2.0: 2 * RATE - 1, 99.0: 19}
+    times = {
+        -1.0: 0,
+        0.0: 0,
+        0.1: 1,
+        1.0: RATE,
+        1.9: 2 * RATE - 1,
+        2.0: 2 * RATE - 1,
+        99.0: 19,
+    }
     assert {seconds: header.tick(seconds) for seconds in times} == times
 
 

@@ -1,5 +1,5 @@
-"""Takes on disk: what was heard is read back, a crash keeps what was written, equal takes export
-equal bytes.
+"""Takes on disk: what was heard is read back, a crash keeps what was written,
+equal takes export equal bytes.
 """
 
 import csv
@@ -37,12 +37,18 @@ MADE = project(row("top", "selector"), row("r1", "wait", "top"))
 
 
 def header(ticks: int = 20) -> Header:
-    return Header(scenario="s", seed=1, ticks=ticks, ticks_per_s=10, documents=document_texts(MADE))
+    return Header(
+        scenario="s",
+        seed=1,
+        ticks=ticks,
+        ticks_per_s=10,
+        documents=document_texts(MADE),
+    )
 
 
 def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
-    """A take in which r1 is refused at every third tick and runs else, and top runs all the
-    time.
+    """A take in which r1 is refused at every third tick and runs else, and top
+    runs all the time.
     """
     writer = TakeWriter(path, header(ticks))
     agent = writer.agent("a")
@@ -57,7 +63,9 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
             agent.progressing("r1")(Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
         else:
             agent.running("r1").left(Status.FAILURE, cause("not_set", key="n"))
-        agent.sensing("r1", "guard")(0, AtomResult(tick % 3 != 0, float(tick), 4.0))
+        agent.sensing("r1", "guard")(
+            0, AtomResult(tick % 3 != 0, float(tick), 4.0)
+        )
         if tick == 0:
             agent.sensing("r1", "guard")(1, None)
         agent.wrote("", "n", tick // 3, "r1", "upkeep 0")
@@ -111,15 +119,22 @@ def test_a_crash_keeps_what_was_flushed(tmp_path: Path) -> None:
 
 
 def test_an_error_while_playing_is_noted_in_the_file(tmp_path: Path) -> None:
-    with pytest.raises(ZeroDivisionError), TakeWriter(tmp_path / "t.take", header()):
+    with (
+        pytest.raises(ZeroDivisionError),
+        TakeWriter(tmp_path / "t.take", header()),
+    ):
         _ = 1 / 0
     assert read_take(tmp_path / "t.take").ended.startswith("ZeroDivisionError")
 
 
-def test_files_that_are_no_takes_are_told_with_the_way_out(tmp_path: Path) -> None:
+def test_files_that_are_no_takes_are_told_with_the_way_out(
+    tmp_path: Path,
+) -> None:
     with pytest.raises(TakeError, match="no such take"):
         read_take(tmp_path / "none.take")
-    (tmp_path / "text.take").write_text("not a database, but long enough to look at " * 20)
+    (tmp_path / "text.take").write_text(
+        "not a database, but long enough to look at " * 20
+    )
     with pytest.raises(TakeError, match="no take, or it is damaged"):
         read_take(tmp_path / "text.take")
     sqlite3.connect(tmp_path / "empty.take").executescript(
@@ -145,10 +160,17 @@ def test_a_place_that_cannot_be_written_is_named(tmp_path: Path) -> None:
 
 def test_exports_have_a_line_for_everything_in_the_order_of_ticks() -> None:
     take = played(MADE)
-    lines = [json.loads(line) for line in export_text(take, ExportFormat.JSONL).splitlines()]
-    assert [line["tick"] for line in lines] == sorted(line["tick"] for line in lines)
+    lines = [
+        json.loads(line)
+        for line in export_text(take, ExportFormat.JSONL).splitlines()
+    ]
+    assert [line["tick"] for line in lines] == sorted(
+        line["tick"] for line in lines
+    )
     assert {"ran", "pose", "progress"} <= {line["what"] for line in lines}
-    rows = list(csv.DictReader(io.StringIO(export_text(take, ExportFormat.CSV))))
+    rows = list(
+        csv.DictReader(io.StringIO(export_text(take, ExportFormat.CSV)))
+    )
     assert len(rows) == len(lines)
     assert tuple(rows[0]) == COLUMNS
 
@@ -174,20 +196,35 @@ def test_what_became_different_is_told_by_row_and_stretch() -> None:
 def test_what_is_different_is_what_each_row_is_tick_by_tick(
     one: int, other: int, ticks: int
 ) -> None:
-    """Of two random projects, and of one with itself, cut short as a look at it is."""
+    """Of two random projects, and of one with itself, cut short as a look at it
+    is.
+    """
     before = played(RandomProject(one).made)
-    for after in (played(RandomProject(other).made), before, _cut(before, ticks)):
+    for after in (
+        played(RandomProject(other).made),
+        before,
+        _cut(before, ticks),
+    ):
         rows = {*before.agents["a"].rows, *after.agents["a"].rows}
         last = max(before.ticks, after.ticks)
         expected = {}
         for row_id in rows:
-            was, now = before.agents["a"].row(row_id), after.agents["a"].row(row_id)
-            differs = {t for t in range(last) if was.state_at(t) is not now.state_at(t)}
+            was, now = (
+                before.agents["a"].row(row_id),
+                after.agents["a"].row(row_id),
+            )
+            differs = {
+                t for t in range(last) if was.state_at(t) is not now.state_at(t)
+            }
             if differs:
                 expected[row_id] = differs
         found = different(before, after, "a")
         assert expected == {
-            row_id: {tick for each in ranges for tick in range(each.start, each.end + 1)}
+            row_id: {
+                tick
+                for each in ranges
+                for tick in range(each.start, each.end + 1)
+            }
             for row_id, ranges in found.items()
         }
 
@@ -197,7 +234,9 @@ def _cut(take: Take, ticks: int) -> Take:
     made = take.header.project
     scenario = made.scenarios[0]
     seconds = min(take.ticks, ticks) / scenario.ticks_per_s
-    return played(made.with_scenario(scenario.model_copy(update={"seconds": seconds})))
+    return played(
+        made.with_scenario(scenario.model_copy(update={"seconds": seconds}))
+    )
 
 
 def test_of_two_spans_that_meet_the_later_one_counts() -> None:
@@ -236,11 +275,17 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(
         done = record.done_at(tick)
         assert done is not None
         assert done.left == pytest.approx(each, abs=1e-5)
-    assert len(record.progress.ticks) <= 2 * len(stretches) + 3, "what goes on evenly is kept once"
+    assert len(record.progress.ticks) <= 2 * len(stretches) + 3, (
+        "what goes on evenly is kept once"
+    )
 
 
-def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) -> None:
-    """10 ticks a second: half a second is told twice in a row, and something uneven follows it."""
+def test_what_merely_takes_its_time_is_told_again_and_kept_once(
+    tmp_path: Path,
+) -> None:
+    """10 ticks a second: half a second is told twice in a row, and something
+    uneven follows it.
+    """
     with TakeWriter(tmp_path / "t.take", header(14), flush_s=0.3) as writer:
         agent = writer.agent("a")
         agent.running("r1").entered()
@@ -254,27 +299,37 @@ def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) 
             tell(progress)
             writer.tick_done()
     record = read_take(tmp_path / "t.take").agents["a"].row("r1")
-    lefts = [done.left for tick in range(14) if (done := record.done_at(tick)) is not None]
+    lefts = [
+        done.left
+        for tick in range(14)
+        if (done := record.done_at(tick)) is not None
+    ]
     assert lefts == pytest.approx([0.5, 0.4, 0.3, 0.2, 0.1] * 2 + [5, 4, 2, 2])
     assert record.progress.ticks[:2] == [0, 5]
-    assert [each.rate for each in record.progress.values[:2]] == pytest.approx([0.05 * 2] * 2)
+    assert [each.rate for each in record.progress.values[:2]] == pytest.approx(
+        [0.05 * 2] * 2
+    )
 
 
-def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(tmp_path: Path) -> None:
+def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(
+    tmp_path: Path,
+) -> None:
     with TakeWriter(tmp_path / "t.take", header(9), flush_s=0.3) as writer:
         count = writer.agent("a").counting("r1", "upkeep 0")
         for tick in range(9):
             if tick % 2:
                 count()
             writer.tick_done()
-    counts = read_take(tmp_path / "t.take").agents["a"].row("r1").gauges["upkeep 0"]
+    counts = (
+        read_take(tmp_path / "t.take").agents["a"].row("r1").gauges["upkeep 0"]
+    )
     assert counts.ticks == [1, 3, 5, 7]
     assert [each.value for each in counts.values] == [1, 2, 3, 4]
 
 
 def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
-    """What was told last may be put off in place of telling it again, over what has gone to disk
-    meanwhile too.
+    """What was told last may be put off in place of telling it again, over what
+    has gone to disk meanwhile too.
     """
     with TakeWriter(tmp_path / "t.take", header(12), flush_s=0.3) as writer:
         refused = writer.agent("a").refusing("r1", "")
@@ -301,7 +356,8 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
     st.sampled_from([0.3, 60.0]),
 )
 def test_where_bodies_are_and_how_full_props_are_is_read_back_for_every_tick(
-    message: list[tuple[tuple[float, float] | None, float, bool]], flush_s: float
+    message: list[tuple[tuple[float, float] | None, float, bool]],
+    flush_s: float,
 ) -> None:
     with TemporaryDirectory() as folder:
         path = Path(folder) / "t.take"
@@ -314,27 +370,48 @@ def test_where_bodies_are_and_how_full_props_are_is_read_back_for_every_tick(
         take = read_take(path)
     assert take.ticks == len(message)
     nowhere = (math.nan, math.nan)
-    wanted = [(*(place or nowhere), heading_deg) for place, heading_deg, _ in message]
-    np.testing.assert_array_equal(take.poses["a"], np.array(wanted, dtype=np.float32))
+    wanted = [
+        (*(place or nowhere), heading_deg) for place, heading_deg, _ in message
+    ]
+    np.testing.assert_array_equal(
+        take.poses["a"], np.array(wanted, dtype=np.float32)
+    )
     levels = [1.0 if is_full else math.nan for *_, is_full in message]
-    np.testing.assert_array_equal(take.levels["lamp"], np.array(levels, dtype=np.float32))
+    np.testing.assert_array_equal(
+        take.levels["lamp"], np.array(levels, dtype=np.float32)
+    )
 
 
-def test_the_numbers_of_a_body_are_kept_at_every_tick_and_told_where_they_change() -> None:
-    body = Body(stats={"energy": Stat(value=1.0, per_s=-0.2), "huge": Stat(value=9e8, high=1e9)})
+def test_the_numbers_of_a_body_are_kept_at_every_tick_and_told_where_they_change() -> (
+    None
+):
+    body = Body(
+        stats={
+            "energy": Stat(value=1.0, per_s=-0.2),
+            "huge": Stat(value=9e8, high=1e9),
+        }
+    )
     rows = (row("top", "sequence"), row("ww", "wait", "top", duration=0.5))
     tires = row("ch", "change_stat", "top", stat="energy", amount=-0.3)
-    take = played(project(*rows, tires, row("xx", "wait", "top"), body=body, seconds=1.0))
+    take = played(
+        project(*rows, tires, row("xx", "wait", "top"), body=body, seconds=1.0)
+    )
     energy = take.body_numbers["a"]["energy"]
-    np.testing.assert_allclose(energy[:6], [1.0, 0.98, 0.96, 0.94, 0.92, 0.9], atol=1e-3)
+    np.testing.assert_allclose(
+        energy[:6], [1.0, 0.98, 0.96, 0.94, 0.92, 0.9], atol=1e-3
+    )
     np.testing.assert_allclose(energy[6], 0.58, atol=1e-3)
     changes = take.number_changes("a", "energy")
     assert changes.at(5) == 0.9
     assert changes.at(6) == 0.58
-    assert np.isnan(take.body_numbers["a"]["huge"]).all(), "more than a take can hold"
+    assert np.isnan(take.body_numbers["a"]["huge"]).all(), (
+        "more than a take can hold"
+    )
     assert take.number_changes("a", "huge").ticks == []
     assert take.number_changes("a", "none").ticks == []
-    exported = map(json.loads, export_text(take, ExportFormat.JSONL).splitlines())
+    exported = map(
+        json.loads, export_text(take, ExportFormat.JSONL).splitlines()
+    )
     numbers = [each["value"] for each in exported if each["what"] == "number"]
     assert numbers == energy.tolist()
 
@@ -350,7 +427,9 @@ def test_a_body_that_comes_late_is_nowhere_before(tmp_path: Path) -> None:
     assert all(math.isnan(place) for place in places[:5])
 
 
-def test_what_was_just_said_is_told_although_it_has_gone_to_disk(tmp_path: Path) -> None:
+def test_what_was_just_said_is_told_although_it_has_gone_to_disk(
+    tmp_path: Path,
+) -> None:
     with TakeWriter(tmp_path / "t.take", header(9), flush_s=0.1) as writer:
         heard = []
         for tick in range(4):
@@ -368,7 +447,17 @@ def full_take(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-CHUNK_COLUMNS = ("agent", "row", "part", "what", "ticks", "steps", "ends", "numbers", "more")
+CHUNK_COLUMNS = (
+    "agent",
+    "row",
+    "part",
+    "what",
+    "ticks",
+    "steps",
+    "ends",
+    "numbers",
+    "more",
+)
 
 
 @given(
@@ -388,7 +477,8 @@ def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
     with TemporaryDirectory() as folder:
         path = Path(shutil.copy(full_take, folder))
         with sqlite3.connect(path) as file:
-            file.execute(f"UPDATE chunk SET {column} = ? WHERE what = ?", (value, what))  # noqa: S608
+            change = f"UPDATE chunk SET {column} = ? WHERE what = ?"  # noqa: S608
+            file.execute(change, (value, what))
         file.close()
         try:
             message = f"{read_take(path).ticks} ticks"
@@ -398,8 +488,12 @@ def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
 
 
 @pytest.mark.parametrize("name", [None, 7, b"x"])
-def test_a_take_whose_names_are_gone_is_said_to_be_damaged(name: object) -> None:
-    """A damaged page can hold what SQLite itself would never have written there."""
+def test_a_take_whose_names_are_gone_is_said_to_be_damaged(
+    name: object,
+) -> None:
+    """A damaged page can hold what SQLite itself would never have written
+    there.
+    """
 
     class Rows:
         """Gives rows of the meta table with something else for their names."""
@@ -422,7 +516,9 @@ def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(
     tmp_path: Path,
 ) -> None:
     def handles() -> list[str]:
-        links = (Path("/proc/self/fd") / each for each in os.listdir("/proc/self/fd"))
+        links = (
+            Path("/proc/self/fd") / each for each in os.listdir("/proc/self/fd")
+        )
         return [
             os.readlink(each)
             for each in links
@@ -437,7 +533,9 @@ def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(
     assert handles() == []
 
 
-def test_an_older_take_is_replaced_with_what_lies_beside_it(tmp_path: Path) -> None:
+def test_an_older_take_is_replaced_with_what_lies_beside_it(
+    tmp_path: Path,
+) -> None:
     write(tmp_path / "t.take", 9)
     (tmp_path / "t.take-wal").write_bytes(b"")
     write(tmp_path / "t.take", 6)
@@ -446,7 +544,16 @@ def test_an_older_take_is_replaced_with_what_lies_beside_it(tmp_path: Path) -> N
 
 
 @pytest.mark.parametrize(
-    "name", ["project.json", "notes", "other.db", "link", "folder", "pipe", "t.take-wal"]
+    "name",
+    [
+        "project.json",
+        "notes",
+        "other.db",
+        "link",
+        "folder",
+        "pipe",
+        "t.take-wal",
+    ],
 )
 def test_what_is_no_take_is_never_replaced(tmp_path: Path, name: str) -> None:
     (tmp_path / "project.json").write_text("{}")
@@ -462,6 +569,6 @@ def test_what_is_no_take_is_never_replaced(tmp_path: Path, name: str) -> None:
     before = {each.name: os.lstat(each) for each in tmp_path.iterdir()}
     with pytest.raises(TakeError, match="is not replaced"):
         write(tmp_path / name.removesuffix("-wal"), 9)
-    assert {each.name: os.lstat(each).st_ino for each in tmp_path.iterdir()} == {
-        each: stat.st_ino for each, stat in before.items()
-    }
+    assert {
+        each.name: os.lstat(each).st_ino for each in tmp_path.iterdir()
+    } == {each: stat.st_ino for each, stat in before.items()}

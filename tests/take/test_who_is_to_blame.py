@@ -1,5 +1,5 @@
-"""A mistake of ours is never said to be the take's: only what a file holds makes it a damaged
-one.
+"""A mistake of ours is never said to be the take's: only what a file holds
+makes it a damaged one.
 """
 
 import sqlite3
@@ -16,10 +16,14 @@ from umbrant.take.reader import read_take
 
 @pytest.fixture
 def path(tmp_path: Path) -> Path:
-    return roll(RollOrder(project(row("top", "wait")), "s", tmp_path / "t.take"))
+    return roll(
+        RollOrder(project(row("top", "wait")), "s", tmp_path / "t.take")
+    )
 
 
-@pytest.mark.parametrize("error", [ValueError, KeyError, TypeError, AttributeError])
+@pytest.mark.parametrize(
+    "error", [ValueError, KeyError, TypeError, AttributeError]
+)
 def test_a_mistake_in_the_reader_is_not_said_to_be_damage(
     path: Path, error: type[Exception], monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -48,5 +52,7 @@ def test_what_a_file_holds_is(path: Path, damage: str) -> None:
     with sqlite3.connect(path) as file:
         file.execute(damage)
     file.close()
-    with pytest.raises(TakeError, match=r"t\.take.*damaged.*Roll the scenario again"):
+    with pytest.raises(
+        TakeError, match=r"t\.take.*damaged.*Roll the scenario again"
+    ):
         read_take(path)

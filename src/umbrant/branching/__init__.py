@@ -1,1 +1,3 @@
-"""What if, from here: a take that goes on from one tick of another with something done at it."""
+"""What if, from here: a take that goes on from one tick of another with
+something done at it.
+"""

@@ -1,4 +1,5 @@
-"""What is done at the start of a branch, typed as it is said, and read back as actions of a cue.
+"""What is done at the start of a branch, typed as it is said, and read back as
+actions of a cue.
 
     alarm = 0.8              a key of the agent, a key of the world, or a number of its body
     alarm of tam = 0.8       the same of another agent
@@ -33,14 +34,30 @@ from umbrant.model.staging import (
     Stat,
     TakeAway,
 )
-from umbrant.model.values import KeyType, Point, Value, find_named, number_text, value_text
+from umbrant.model.values import (
+    KeyType,
+    Point,
+    Value,
+    find_named,
+    number_text,
+    value_text,
+)
 from umbrant.take.reader import Take
 
-_ASSIGNMENT = re.compile(r"^(?:set\s+)?(\w+)(?:\s+of\s+(\w+))?\s*(?:=|:|\s+to\s+)\s*(.*)$")
+_ASSIGNMENT = re.compile(
+    r"^(?:set\s+)?(\w+)(?:\s+of\s+(\w+))?\s*(?:=|:|\s+to\s+)\s*(.*)$"
+)
 _DIGITS = r"([-+]?(?:\d+\.?\d*|\.\d+))"
 _POINT = re.compile(rf"^\(?\s*{_DIGITS}\s*,\s*{_DIGITS}\s*\)?$")
 _NUMBER = re.compile(rf"^{_DIGITS}\s*[a-z°/%]*$")
-YES_NO = {"yes": True, "true": True, "on": True, "no": False, "false": False, "off": False}
+YES_NO = {
+    "yes": True,
+    "true": True,
+    "on": True,
+    "no": False,
+    "false": False,
+    "off": False,
+}
 NOTHING = ("", "nothing", "none", "not set")
 RESULTS: Mapping[str, HeldResult] = {
     "success": HeldResult.SUCCESS,
@@ -52,12 +69,16 @@ RESULTS: Mapping[str, HeldResult] = {
 
 
 class ActionError(ValueError):
-    """What was typed is no action. The message says what is wrong, and what would be right."""
+    """What was typed is no action. The message says what is wrong, and what
+    would be right.
+    """
 
 
 @dataclass(frozen=True)
 class ActionScope:
-    """What actions can name: all that there is in a take, seen from one of its agents at a tick."""
+    """What actions can name: all that there is in a take, seen from one of its
+    agents at a tick.
+    """
 
     take: Take
     agent: str
@@ -79,14 +100,22 @@ class ActionScope:
         return self.behavior_of(self.member)
 
     def behavior_of(self, member: Member | None) -> Behavior | None:
-        """The behavior of one of the cast with all that it uses; None for a puppet."""
+        """The behavior of one of the cast with all that it uses; None for a
+        puppet.
+        """
         name = member.behavior if member else None
-        return expand_behavior(self.take.header.project, name).behavior if name else None
+        return (
+            expand_behavior(self.take.header.project, name).behavior
+            if name
+            else None
+        )
 
     def keys_of(self, member: Member | None) -> dict[str, Key]:
         """The keys that one of the cast can be given: those without a formula."""
         project = self.take.header.project
-        keys = project.keys_of_member(member) if member else project.world_keys()
+        keys = (
+            project.keys_of_member(member) if member else project.world_keys()
+        )
         return {name: key for name, key in keys.items() if not key.formula}
 
     @cached_property
@@ -98,7 +127,9 @@ class ActionScope:
     @cached_property
     def events(self) -> list[str]:
         """The events that can be raised."""
-        return [each.name for each in self.take.header.project.event_list.events]
+        return [
+            each.name for each in self.take.header.project.event_list.events
+        ]
 
     @cached_property
     def movable(self) -> list[str]:
@@ -106,9 +137,15 @@ class ActionScope:
         return [*(each.name for each in self.cast), *self.take.levels]
 
     def value(self, key: str) -> Value | None:
-        """The value of a key of the agent, or of a number of its body, at the tick."""
+        """The value of a key of the agent, or of a number of its body, at the
+        tick.
+        """
         record = self.take.agents.get(self.agent)
-        written = record.keys[key].at(self.tick) if record and key in record.keys else None
+        written = (
+            record.keys[key].at(self.tick)
+            if record and key in record.keys
+            else None
+        )
         if written is not None:
             return written.value
         return self.take.number_changes(self.agent, key).at(self.tick)
@@ -116,7 +153,9 @@ class ActionScope:
 
 def read_actions(text: str, scope: ActionScope) -> tuple[CueAction, ...]:
     """The actions in a text. Raises ActionError."""
-    return tuple(_action(part.strip(), scope) for part in text.split(";") if part.strip())
+    return tuple(
+        _action(part.strip(), scope) for part in text.split(";") if part.strip()
+    )
 
 
 def _action(text: str, scope: ActionScope) -> CueAction:
@@ -128,12 +167,18 @@ def _action(text: str, scope: ActionScope) -> CueAction:
         case "move" | "put":
             return _moved(rest.strip(), scope)
         case "take" | "remove":
-            return TakeAway(removes=_one_of(words[:1], scope.movable, "somebody to take away"))
+            return TakeAway(
+                removes=_one_of(
+                    words[:1], scope.movable, "somebody to take away"
+                )
+            )
         case "hold":
             return _held(words, scope)
         case "release":
             row_id = _row_in(words[:1], scope)
-            return HoldResult(holds=row_id, of=scope.agent, result=HeldResult.RELEASED)
+            return HoldResult(
+                holds=row_id, of=scope.agent, result=HeldResult.RELEASED
+            )
     found = _ASSIGNMENT.match(text)
     if found is None:
         raise ActionError(
@@ -148,14 +193,18 @@ def _raised(words: Sequence[str], scope: ActionScope) -> RaiseEvent:
     event = _one_of(words[:1], scope.events, "the event to raise")
     whom = [word for word in words[1:] if word not in ("to", "for")]
     groups = sorted({each.group for each in scope.cast if each.group})
-    to = _one_of(whom[:1], [*(each.name for each in scope.cast), *groups], "who hears it")
+    to = _one_of(
+        whom[:1], [*(each.name for each in scope.cast), *groups], "who hears it"
+    )
     return RaiseEvent(raises=event, to=to) if whom else RaiseEvent(raises=event)
 
 
 def _moved(rest: str, scope: ActionScope) -> MoveTo:
     name, _, where = rest.partition(" ")
     moved = _one_of([name] if name else [], scope.movable, "somebody to move")
-    return MoveTo(moves=moved, to=_point(where.strip().removeprefix("to ").strip(), scope))
+    return MoveTo(
+        moves=moved, to=_point(where.strip().removeprefix("to ").strip(), scope)
+    )
 
 
 def _point(text: str, scope: ActionScope) -> Point:
@@ -165,7 +214,9 @@ def _point(text: str, scope: ActionScope) -> Point:
     if found is None:
         known = ", ".join(list(scope.places)[:6])
         places = f", or one of {known}" if known else ""
-        raise ActionError(f"'{text}' is no place. Type `x, y` in metres{places}.")
+        raise ActionError(
+            f"'{text}' is no place. Type `x, y` in metres{places}."
+        )
     return float(found[1]), float(found[2])
 
 
@@ -174,7 +225,9 @@ def _held(words: Sequence[str], scope: ActionScope) -> HoldResult:
     rest = [word for word in words[1:] if word != "at"]
     result = RESULTS.get(rest[0].lower() if rest else "")
     if result is None:
-        raise ActionError("Say at what it is held: success, failure or refused.")
+        raise ActionError(
+            "Say at what it is held: success, failure or refused."
+        )
     return HoldResult(holds=row_id, of=scope.agent, result=result)
 
 
@@ -186,16 +239,22 @@ def _row_in(words: Sequence[str], scope: ActionScope) -> str:
     if row_id is None:
         known = list(behavior.outline.number.values())
         said = words[0] if words else ""
-        raise ActionError(f"There is no row '{said}' to hold. {did_you_mean(said, known)}")
+        raise ActionError(
+            f"There is no row '{said}' to hold. {did_you_mean(said, known)}"
+        )
     return row_id
 
 
-def _assigned(name: str, whose: str | None, text: str, scope: ActionScope) -> CueAction:
+def _assigned(
+    name: str, whose: str | None, text: str, scope: ActionScope
+) -> CueAction:
     """A key or a number of a body that gets a value."""
     who = find_named(scope.cast, whose) if whose else scope.member
     if whose and who is None:
         known = [each.name for each in scope.cast]
-        raise ActionError(f"There is no '{whose}' in the cast. {did_you_mean(whose, known)}")
+        raise ActionError(
+            f"There is no '{whose}' in the cast. {did_you_mean(whose, known)}"
+        )
     keys = scope.keys_of(who)
     key = keys.get(name) or (None if whose else scope.keys_of(None).get(name))
     if key is not None:
@@ -207,7 +266,9 @@ def _assigned(name: str, whose: str | None, text: str, scope: ActionScope) -> Cu
         number = _stat_value(text.strip(), name, stats[name])
         return SetNumber(changes=name, of=who.name, value=number)
     known = [*keys, *scope.keys_of(None), *stats]
-    raise ActionError(f"There is no key or number '{name}' to set. {did_you_mean(name, known)}")
+    raise ActionError(
+        f"There is no key or number '{name}' to set. {did_you_mean(name, known)}"
+    )
 
 
 def _stat_value(text: str, name: str, stat: Stat) -> float:
@@ -232,9 +293,13 @@ def _value(text: str, key: Key, scope: ActionScope) -> Value | None:
         case KeyType.POINT:
             value = _point(text, scope)
         case KeyType.AGENT:
-            value = _one_of([text], [each.name for each in scope.cast], f"who {key.name} is")
+            value = _one_of(
+                [text], [each.name for each in scope.cast], f"who {key.name} is"
+            )
         case KeyType.PROP:
-            value = _one_of([text], list(scope.take.levels), f"which prop {key.name} is")
+            value = _one_of(
+                [text], list(scope.take.levels), f"which prop {key.name} is"
+            )
         case _:
             value = text.strip("\"'")
     if not value_fits(key, value):
@@ -249,22 +314,30 @@ def _number(text: str, name: str) -> float:
     return float(found[1])
 
 
-def _out_of_range(name: str, text: str, low: float | None, high: float | None) -> ActionError:
+def _out_of_range(
+    name: str, text: str, low: float | None, high: float | None
+) -> ActionError:
     bounds = [
         f"from {number_text(low)}" if low is not None else "",
         f"up to {number_text(high)}" if high is not None else "",
     ]
-    return ActionError(f"{name} cannot be {text}: it goes {' '.join(filter(None, bounds))}.")
+    return ActionError(
+        f"{name} cannot be {text}: it goes {' '.join(filter(None, bounds))}."
+    )
 
 
 def _one_of(words: Sequence[str], known: Sequence[str], what: str) -> str:
-    """The first of some words, if it is known. Raises ActionError. Empty where nothing is asked."""
+    """The first of some words, if it is known. Raises ActionError. Empty where
+    nothing is asked.
+    """
     if not words:
         if what == "who hears it":
             return ""
         raise ActionError(f"Name {what}. {did_you_mean('', list(known))}")
     if words[0] not in known:
-        raise ActionError(f"There is no '{words[0]}'. {did_you_mean(words[0], list(known))}")
+        raise ActionError(
+            f"There is no '{words[0]}'. {did_you_mean(words[0], list(known))}"
+        )
     return words[0]
 
 
@@ -272,8 +345,8 @@ def _one_of(words: Sequence[str], known: Sequence[str], what: str) -> str:
 
 
 def action_text(action: CueAction, behavior: Behavior | None = None) -> str:
-    """An action in a few words, as it can be typed. With the behavior of the agent a row is called
-    by its number and name.
+    """An action in a few words, as it can be typed. With the behavior of the
+    agent a row is called by its number and name.
     """
     match action:
         case SetKey(sets=name, value=value, of=of):
@@ -289,7 +362,11 @@ def action_text(action: CueAction, behavior: Behavior | None = None) -> str:
         case TakeAway(removes=name):
             return f"take {name} away"
     row = behavior.by_id.get(action.holds) if behavior else None
-    number = behavior.outline.number[action.holds] if behavior and row else action.holds
+    number = (
+        behavior.outline.number[action.holds]
+        if behavior and row
+        else action.holds
+    )
     if action.result is HeldResult.RELEASED:
         return f"release {number}"
     return f"hold {number} at {action.result}"

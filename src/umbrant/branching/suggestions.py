@@ -17,8 +17,8 @@ from umbrant.model.values import KeyType, Value, number_text
 
 @dataclass(frozen=True)
 class Suggestion:
-    """Something that can be done. With `actions` it is complete; else `fills` is what to type on
-    from.
+    """Something that can be done. With `actions` it is complete; else `fills`
+    is what to type on from.
     """
 
     title: str
@@ -35,8 +35,8 @@ class Suggestion:
 
 
 def suggested(text: str, scope: ActionScope) -> tuple[list[Suggestion], str]:
-    """What can be done that fits a text, the best first, and what is wrong with the text as it
-    stands. A text that is complete comes first, as what it does.
+    """What can be done that fits a text, the best first, and what is wrong with
+    the text as it stands. A text that is complete comes first, as what it does.
     """
     done, _, last = text.rpartition(";")
     before = f"{done.strip()}; " if done.strip() else ""
@@ -48,14 +48,26 @@ def suggested(text: str, scope: ActionScope) -> tuple[list[Suggestion], str]:
         wrong = str(error)
     else:
         if actions:
-            says = "; ".join(action_text(each, scope.behavior) for each in actions)
-            found.append(Suggestion(says, "Enter plays on", text, actions, "Play on from here."))
+            says = "; ".join(
+                action_text(each, scope.behavior) for each in actions
+            )
+            found.append(
+                Suggestion(
+                    says, "Enter plays on", text, actions, "Play on from here."
+                )
+            )
     typed = last.strip().lower()
-    offers = [each for each in _offers(scope, typed) if each.fills.strip().lower() != typed]
+    offers = [
+        each
+        for each in _offers(scope, typed)
+        if each.fills.strip().lower() != typed
+    ]
     fit = [each for each in offers if _fits(typed, each)]
     for each in fit:
         fills = before + each.fills
-        found.append(replace(each, fills=fills, actions=_complete(fills, scope)))
+        found.append(
+            replace(each, fills=fills, actions=_complete(fills, scope))
+        )
     return found, wrong
 
 
@@ -70,10 +82,14 @@ def _complete(text: str, scope: ActionScope) -> tuple[CueAction, ...]:
 
 
 def _fits(typed: str, offer: Suggestion) -> bool:
-    """Whether an offer goes on from what was typed: it begins with it, or has all its words."""
+    """Whether an offer goes on from what was typed: it begins with it, or has
+    all its words.
+    """
     offered = offer.fills.lower()
     words, parts = typed.split(), offered.split()
-    has_all = all(any(part.startswith(word) for part in parts) for word in words)
+    has_all = all(
+        any(part.startswith(word) for part in parts) for word in words
+    )
     return offered.startswith(typed) or (bool(words) and has_all)
 
 
@@ -83,14 +99,20 @@ def _offers(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
     for name in scope.movable:
         if typed.startswith(f"move {name}"):
             for place in scope.places:
-                yield Suggestion(f"move {name} to {place}", "place", f"move {name} to {place}")
+                yield Suggestion(
+                    f"move {name} to {place}",
+                    "place",
+                    f"move {name} to {place}",
+                )
         yield Suggestion(f"move {name} to …", "elsewhere", f"move {name} to ")
     for event in scope.events:
         yield Suggestion(f"raise {event}", "event", f"raise {event}")
     if scope.behavior is not None:
         yield from _rows_offered(scope.behavior, typed)
     for name in scope.movable:
-        yield Suggestion(f"take {name} away", "off the stage", f"take {name} away")
+        yield Suggestion(
+            f"take {name} away", "off the stage", f"take {name} away"
+        )
 
 
 def _keys_offered(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
@@ -99,14 +121,23 @@ def _keys_offered(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
         now = typed_value(_rounded(scope.value(name)))
         owner = "the world" if key.scope is Sharing.WORLD else scope.agent
         says = f"It is {now} now. {key.help}".strip()
-        yield Suggestion(f"{name} = …", f"key of {owner}, now {now}", f"{name} = ", help=says)
-        # Once the key has been chosen: there are as many as there are places, props and people.
-        for word in _words_for(key, scope) if typed.startswith(f"{name} ") else ():
-            yield Suggestion(f"{name} = {word}", f"now {now}", f"{name} = {word}", help=says)
+        yield Suggestion(
+            f"{name} = …", f"key of {owner}, now {now}", f"{name} = ", help=says
+        )
+        # Once the key has been chosen: there are as many as there are places,
+        # props and people.
+        for word in (
+            _words_for(key, scope) if typed.startswith(f"{name} ") else ()
+        ):
+            yield Suggestion(
+                f"{name} = {word}", f"now {now}", f"{name} = {word}", help=says
+            )
     for name, stat in (scope.member.body.stats if scope.member else {}).items():
         now = typed_value(_rounded(scope.value(name)))
         says = f"It is {now} now, from {number_text(stat.low)} to {number_text(stat.high)}."
-        yield Suggestion(f"{name} = …", f"of the body, now {now}", f"{name} = ", help=says)
+        yield Suggestion(
+            f"{name} = …", f"of the body, now {now}", f"{name} = ", help=says
+        )
 
 
 def _words_for(key: Key, scope: ActionScope) -> Iterable[str]:
@@ -130,4 +161,6 @@ def _rows_offered(behavior: Behavior, typed: str) -> Iterable[Suggestion]:
             if typed.startswith(f"hold {number} "):
                 words = f"hold {number} at {result}"
                 yield Suggestion(words, name, words)
-        yield Suggestion(f"hold {number} {name} at …", "row", f"hold {number} at ")
+        yield Suggestion(
+            f"hold {number} {name} at …", "row", f"hold {number} at "
+        )

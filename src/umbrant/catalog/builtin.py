@@ -26,6 +26,7 @@ MODULES = (
     decorators,
     senses,
 )
-"""The modules that declare kinds, in the order in which their kinds are listed."""
+"""The modules that declare kinds, in the order in which their kinds are listed.
+"""
 
 BUILTIN = Catalog.of(MODULES)

@@ -1,8 +1,8 @@
-"""Why something did not run, or ended. Each kind of cause and its sentence stands here and nowhere
-else.
+"""Why something did not run, or ended. Each kind of cause and its sentence
+stands here and nowhere else.
 
-A cause is recorded with its facts, not with its words, so that a take can be asked in any language
-or by a program.
+A cause is recorded with its facts, not with its words, so that a take can be
+asked in any language or by a program.
 """
 
 import json
@@ -98,7 +98,9 @@ SENTENCES: Mapping[str, str] = {
 }
 
 one_line = json.JSONEncoder(ensure_ascii=False).encode
-"""A value as one line of JSON. Made once: `json.dumps` would make an encoder for each call."""
+"""A value as one line of JSON. Made once: `json.dumps` would make an encoder
+for each call.
+"""
 
 _UNITS = {"_s": " s", "_m": " m", "_deg": "°"}
 _FIELD = re.compile(r"\{(\w+)\}")
@@ -106,8 +108,8 @@ _FIELD = re.compile(r"\{(\w+)\}")
 
 @dataclass(frozen=True)
 class Cause:
-    """One of SENTENCES with its facts. A fact's name ends in its unit (`since_s`); `row` is a row's
-    id.
+    """One of SENTENCES with its facts. A fact's name ends in its unit
+    (`since_s`); `row` is a row's id.
     """
 
     kind: str
@@ -120,7 +122,9 @@ class Cause:
             )
 
     def parts(self) -> Iterator[tuple[str, str]]:
-        """The sentence as (fact's name or '', text) pieces. For `row` the text is the row's id."""
+        """The sentence as (fact's name or '', text) pieces. For `row` the text
+        is the row's id.
+        """
         sentence, end = SENTENCES[self.kind], 0
         for found in _FIELD.finditer(sentence):
             if found.start() > end:
@@ -142,8 +146,8 @@ class Cause:
 
     @classmethod
     def from_plain(cls, data: Mapping[str, Any]) -> "Cause":
-        """The reverse of `plain`, after JSON has held it. Raises ValueError or KeyError on anything
-        else.
+        """The reverse of `plain`, after JSON has held it. Raises ValueError or
+        KeyError on anything else.
         """
         facts = {
             name: tuple(fact) if isinstance(fact, list) else fact
@@ -154,16 +158,26 @@ class Cause:
 
     @classmethod
     def from_json(cls, text: str) -> "Cause":
-        """The reverse of `json`. Raises ValueError or KeyError on anything else."""
+        """The reverse of `json`. Raises ValueError or KeyError on anything
+        else.
+        """
         return cls.from_plain(json.loads(text))
 
 
 def fact_text(name: str, fact: Value | None) -> str:
     """A fact with the unit its name ends in: 9.43 m, 0.80 s, 70°, (14.2, 6.1)."""
-    unit = next((text for ending, text in _UNITS.items() if name.endswith(ending)), "")
+    unit = next(
+        (text for ending, text in _UNITS.items() if name.endswith(ending)), ""
+    )
     if unit and isinstance(fact, int | float):
-        return f"{fact:.2f}{unit}" if unit == " s" else f"{number_text(round(fact, 2))}{unit}"
-    return value_text(fact) if not isinstance(fact, float) else number_text(fact)
+        return (
+            f"{fact:.2f}{unit}"
+            if unit == " s"
+            else f"{number_text(round(fact, 2))}{unit}"
+        )
+    return (
+        value_text(fact) if not isinstance(fact, float) else number_text(fact)
+    )
 
 
 def cause(kind: str, **facts: Value) -> Cause:
@@ -173,5 +187,7 @@ def cause(kind: str, **facts: Value) -> Cause:
 
 @lru_cache(maxsize=4096)
 def cause_of_row(kind: str, row: str) -> Cause:
-    """A cause whose only fact is a row's id: the same object each time, for these come often."""
+    """A cause whose only fact is a row's id: the same object each time, for
+    these come often.
+    """
     return Cause(kind, {"row": row})

@@ -1,8 +1,8 @@
-"""What a response curve is worth at an input: one at a time, and for whole arrays of inputs with
-NumPy.
+"""What a response curve is worth at an input: one at a time, and for whole
+arrays of inputs with NumPy.
 
-Both give the same numbers to 1e-12. `t` is the input's place in its range, from 0 to 1; beyond the
-range it stays at the end. The shapes:
+Both give the same numbers to 1e-12. `t` is the input's place in its range, from
+0 to 1; beyond the range it stays at the end. The shapes:
 
 linear    from `low` to `high`, evenly
 power     from `low` to `high`, as t to the power of `exponent`
@@ -34,11 +34,15 @@ def worth(curve: Curve, value: float, low: float, high: float) -> float:
     return 1.0 - y if curve.flipped else y
 
 
-def worth_grid(curve: Curve, values: FloatArray, low: float, high: float) -> FloatArray:
+def worth_grid(
+    curve: Curve, values: FloatArray, low: float, high: float
+) -> FloatArray:
     """The same for an array of inputs; NaN stays NaN."""
     if curve.shape is Shape.STEP:
         y = np.where(
-            np.isnan(values), np.nan, COMPARISON_OPERATORS[curve.sign](values, curve.threshold)
+            np.isnan(values),
+            np.nan,
+            COMPARISON_OPERATORS[curve.sign](values, curve.threshold),
         ).astype(np.float64)
     else:
         span = high - low
@@ -61,7 +65,9 @@ def place(value: float, low: float, high: float) -> float:
 
 
 def _step(curve: Curve, value: float) -> float:
-    return 1.0 if COMPARISON_OPERATORS[curve.sign](value, curve.threshold) else 0.0
+    return (
+        1.0 if COMPARISON_OPERATORS[curve.sign](value, curve.threshold) else 0.0
+    )
 
 
 def _logistic(curve: Curve, t: float) -> float:
@@ -80,29 +86,44 @@ def _points(curve: Curve, t: float) -> float:
 
 def _many_logit(curve: Curve, t: FloatArray) -> FloatArray:
     with np.errstate(divide="ignore"):
-        y = curve.middle + np.log(t / (1.0 - np.minimum(t, 1.0 - 1e-16))) / curve.steepness
+        y = (
+            curve.middle
+            + np.log(t / (1.0 - np.minimum(t, 1.0 - 1e-16))) / curve.steepness
+        )
     return np.where((t <= 0.0) | (t >= 1.0), t, y)
 
 
 def _many_points(curve: Curve, t: FloatArray) -> FloatArray:
     points = sorted(curve.points) or [(0.0, 0.0)]
-    return np.asarray(np.interp(t, [x for x, _ in points], [y for _, y in points]))
+    return np.asarray(
+        np.interp(t, [x for x, _ in points], [y for _, y in points])
+    )
 
 
 _ONE: dict[Shape, Callable[[Curve, float], float]] = {
     Shape.LINEAR: lambda curve, t: curve.low + (curve.high - curve.low) * t,
-    Shape.POWER: lambda curve, t: curve.low + (curve.high - curve.low) * float(t**curve.exponent),
+    Shape.POWER: lambda curve, t: (
+        curve.low + (curve.high - curve.low) * float(t**curve.exponent)
+    ),
     Shape.LOGISTIC: _logistic,
     Shape.LOGIT: _logit,
-    Shape.BELL: lambda curve, t: math.exp(-(((t - curve.middle) / curve.width) ** 2) / 2),
+    Shape.BELL: lambda curve, t: math.exp(
+        -(((t - curve.middle) / curve.width) ** 2) / 2
+    ),
     Shape.POINTS: _points,
 }
 
 _MANY: dict[Shape, Callable[[Curve, FloatArray], FloatArray]] = {
     Shape.LINEAR: lambda curve, t: curve.low + (curve.high - curve.low) * t,
-    Shape.POWER: lambda curve, t: curve.low + (curve.high - curve.low) * t**curve.exponent,
-    Shape.LOGISTIC: lambda curve, t: 1.0 / (1.0 + np.exp(-curve.steepness * (t - curve.middle))),
+    Shape.POWER: lambda curve, t: (
+        curve.low + (curve.high - curve.low) * t**curve.exponent
+    ),
+    Shape.LOGISTIC: lambda curve, t: (
+        1.0 / (1.0 + np.exp(-curve.steepness * (t - curve.middle)))
+    ),
     Shape.LOGIT: _many_logit,
-    Shape.BELL: lambda curve, t: np.exp(-(((t - curve.middle) / curve.width) ** 2) / 2),
+    Shape.BELL: lambda curve, t: np.exp(
+        -(((t - curve.middle) / curve.width) ** 2) / 2
+    ),
     Shape.POINTS: _many_points,
 }

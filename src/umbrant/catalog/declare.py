@@ -48,8 +48,8 @@ from umbrant.catalog.world import Condition, Formula, Target
 from umbrant.model.values import Curve, KeyType, Spread
 
 Steps = Generator[Progress | None, None, bool | Cause]
-"""What an action that takes time gives: it yields while it runs on, and returns True, False or why
-it failed.
+"""What an action that takes time gives: it yields while it runs on, and returns
+True, False or why it failed.
 """
 
 
@@ -64,17 +64,26 @@ def action(
     can_end: OutcomeRule | None = None,
     noise: NoiseFact | None = None,
 ) -> Declared:
-    """Declare an action. A generator function takes time; any other is done at once, and can serve
-    as upkeep. It can fail if it says when, unless `can_end` says more.
+    """Declare an action. A generator function takes time; any other is done at
+    once, and can serve as upkeep. It can fail if it says when, unless `can_end`
+    says more.
     """
-    declare = _declared(Family.ACTION, phrase, {"success": success, "failure": failure})
+    declare = _declared(
+        Family.ACTION, phrase, {"success": success, "failure": failure}
+    )
     ends = can_end or work(bool(failure))
-    return lambda run: _audible(replace(declare(run), can_end=ends, noise=noise))
+    return lambda run: _audible(
+        replace(declare(run), can_end=ends, noise=noise)
+    )
 
 
-def condition(phrase: str, *, success: str = "it is so", failure: str = "it is not so") -> Declared:
+def condition(
+    phrase: str, *, success: str = "it is so", failure: str = "it is not so"
+) -> Declared:
     """Declare a condition row: a function that answers at once."""
-    return _declared(Family.CONDITION, phrase, {"success": success, "failure": failure})
+    return _declared(
+        Family.CONDITION, phrase, {"success": success, "failure": failure}
+    )
 
 
 def composite(
@@ -91,13 +100,17 @@ def composite(
     holds: tuple[Family, ...] = RUNS,
     number: NumberKind = NumberKind.PROGRESS,
 ) -> Declared:
-    """Declare a composite: a class made from its children and its parameters. The words are as in
-    `Kind`.
+    """Declare a composite: a class made from its children and its parameters.
+    The words are as in `Kind`.
 
-    A class without `children` only says how the author set it up; the engine knows how such a kind
-    runs.
+    A class without `children` only says how the author set it up; the engine
+    knows how such a kind runs.
     """
-    outcomes = {"success": success, "failure": failure, "running": "a child runs"}
+    outcomes = {
+        "success": success,
+        "failure": failure,
+        "running": "a child runs",
+    }
     declare = _declared(Family.COMPOSITE, phrase, outcomes, name=name)
     return lambda run: _checked(
         replace(
@@ -124,8 +137,8 @@ def part(
     can_end: OutcomeRule = either,
     **outcomes: str,
 ) -> Declared:
-    """Declare a part of a machine or a utility: a class that says how the author set it up. `name`
-    is its id.
+    """Declare a part of a machine or a utility: a class that says how the
+    author set it up. `name` is its id.
     """
     declare = _declared(family, phrase, outcomes, name=name)
     return lambda run: replace(
@@ -142,11 +155,14 @@ def decorator(
     success: str = "as the row",
     failure: str = "as the row",
 ) -> Declared:
-    """Declare a decorator: a class made from the work it wraps and its parameters.
+    """Declare a decorator: a class made from the work it wraps and its
+    parameters.
 
     One with a method `refusal` is a gate.
     """
-    declare = _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
+    declare = _declared(
+        Family.DECORATOR, phrase, {"success": success, "failure": failure}
+    )
     return lambda run: replace(
         declare(run),
         can_end=can_end,
@@ -167,8 +183,8 @@ def sense(
 ) -> Declared:
     """Declare a sense: a function that answers at once, for conditions.
 
-    A sense of yes or no can also be given as an expression with `in_line`. `bounded_by` is as in
-    `Kind`.
+    A sense of yes or no can also be given as an expression with `in_line`.
+    `bounded_by` is as in `Kind`.
     """
     return _declared(
         Family.SENSE,
@@ -182,7 +198,9 @@ def sense(
 
 
 def _audible(kind: Kind) -> Kind:
-    """An action whose noise is as loud as one of its parameters says. Raises DeclarationError."""
+    """An action whose noise is as loud as one of its parameters says. Raises
+    DeclarationError.
+    """
     loudness = kind.noise.loudness if kind.noise is not None else 0.0
     if isinstance(loudness, str) and kind.param(loudness) is None:
         raise DeclarationError(
@@ -221,7 +239,9 @@ def _declared(
 
     def declare(run: Callable[..., Any]) -> Kind:
         name = given or _snake(run.__name__)
-        about, example, intents, explained = _help_of(name, inspect.getdoc(run) or "")
+        about, example, intents, explained = _help_of(
+            name, inspect.getdoc(run) or ""
+        )
         takes_time = inspect.isgeneratorfunction(run)
         known = {outcome: text for outcome, text in outcomes.items() if text}
         if takes_time:
@@ -258,9 +278,11 @@ def _snake(name: str) -> str:
     return re.sub(r"(?<=[a-z])(?=[A-Z])", "_", name).lower()
 
 
-def _help_of(name: str, doc: str) -> tuple[str, str, tuple[str, ...], dict[str, str]]:
-    """The help text, the example, the words after `For:`, and the text on each parameter. Raises
-    DeclarationError without help.
+def _help_of(
+    name: str, doc: str
+) -> tuple[str, str, tuple[str, ...], dict[str, str]]:
+    """The help text, the example, the words after `For:`, and the text on each
+    parameter. Raises DeclarationError without help.
     """
     explained: dict[str, str] = {}
     paragraphs: list[str] = []
@@ -276,7 +298,9 @@ def _help_of(name: str, doc: str) -> tuple[str, str, tuple[str, ...], dict[str, 
             paragraphs.append(text)
     about = "\n\n".join(paragraphs)
     if not about:
-        raise DeclarationError(f"kind '{name}' has no help: write what it does as its docstring")
+        raise DeclarationError(
+            f"kind '{name}' has no help: write what it does as its docstring"
+        )
     wanted = tuple(each.strip() for each in intents.split(",") if each.strip())
     return about, example, wanted, explained
 
@@ -348,12 +372,17 @@ class _Annotation:
     @property
     def choices(self) -> tuple[str, ...]:
         """The values of a `Literal`; empty for any other type."""
-        return typing.get_args(self.base) if typing.get_origin(self.base) is typing.Literal else ()
+        return (
+            typing.get_args(self.base)
+            if typing.get_origin(self.base) is typing.Literal
+            else ()
+        )
 
     @property
     def param_type(self) -> ParamType | None:
         """What a chip holds; None for a type that none can hold."""
-        # A mark says more than the type that it stands at, so it is heeded first.
+        # A mark says more than the type that it stands at, so it is heeded
+        # first.
         if self.held is not None:
             return self.held
         if self.keys is not None and self.keys.types:
@@ -361,8 +390,14 @@ class _Annotation:
         if self.choices:
             return ParamType.CHOICE
         if self.base is float:
-            return ParamType.SPREAD if self.quantity.spread else ParamType.NUMBER
-        return PLAIN_TYPES.get(self.base) if isinstance(self.base, Hashable) else None
+            return (
+                ParamType.SPREAD if self.quantity.spread else ParamType.NUMBER
+            )
+        return (
+            PLAIN_TYPES.get(self.base)
+            if isinstance(self.base, Hashable)
+            else None
+        )
 
 
 PLAIN_TYPES: Mapping[Any, ParamType] = {
@@ -377,19 +412,30 @@ PLAIN_TYPES: Mapping[Any, ParamType] = {
 
 
 def _annotation(hint: Any) -> _Annotation:
-    """Read a type: `Callable[[], T]` is a live T, and `T | None` a T that may be left out."""
+    """Read a type: `Callable[[], T]` is a live T, and `T | None` a T that may
+    be left out.
+    """
     arguments = typing.get_args(hint)
-    is_live = typing.get_origin(hint) is collections.abc.Callable and arguments[0] == []
+    is_live = (
+        typing.get_origin(hint) is collections.abc.Callable
+        and arguments[0] == []
+    )
     if is_live:
         hint = arguments[1]
     if type(None) in typing.get_args(hint):
-        hint = next(each for each in typing.get_args(hint) if each is not type(None))
+        hint = next(
+            each for each in typing.get_args(hint) if each is not type(None)
+        )
     marks = getattr(hint, "__metadata__", ())
     return _Annotation(
         typing.get_args(hint)[0] if marks else hint,
-        next((mark for mark in marks if isinstance(mark, Quantity)), Quantity()),
+        next(
+            (mark for mark in marks if isinstance(mark, Quantity)), Quantity()
+        ),
         next((mark for mark in marks if isinstance(mark, AcceptsKeys)), None),
-        next((mark.type for mark in marks if isinstance(mark, HoldsType)), None),
+        next(
+            (mark.type for mark in marks if isinstance(mark, HoldsType)), None
+        ),
         is_live,
     )
 
@@ -407,7 +453,12 @@ def _default_of(param: inspect.Parameter, quantity: Quantity) -> Any:
 
 
 def _param_of(
-    kind: str, param: inspect.Parameter, hint: Any, about: str, *, bound_at_entry: bool
+    kind: str,
+    param: inspect.Parameter,
+    hint: Any,
+    about: str,
+    *,
+    bound_at_entry: bool,
 ) -> Param:
     """The declaration of a parameter. Raises DeclarationError."""
     found = _annotation(hint)
@@ -456,4 +507,6 @@ def _check_phrase(kind: Kind) -> None:
             )
     for param in kind.params:
         if f"{{{param.name}}}" not in kind.phrase:
-            raise DeclarationError(f"kind '{kind.id}': its phrase does not name '{param.name}'")
+            raise DeclarationError(
+                f"kind '{kind.id}': its phrase does not name '{param.name}'"
+            )

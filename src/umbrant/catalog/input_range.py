@@ -1,4 +1,6 @@
-"""The range of a consideration's input, taken over from the key that is considered."""
+"""The range of a consideration's input, taken over from the key that is
+considered.
+"""
 
 from collections.abc import Mapping
 
@@ -12,22 +14,28 @@ LOW, HIGH = "low", "high"
 
 
 def input_range(text: str, keys: Mapping[str, Key]) -> dict[str, float]:
-    """The range of an input that is nothing but a key with a range; empty for any other."""
+    """The range of an input that is nothing but a key with a range; empty for
+    any other.
+    """
     key = keys.get(text.strip())
     if key is None or key.low is None or key.high is None:
         return {}
     return {LOW: key.low, HIGH: key.high}
 
 
-def take_over_range(project: Project, behavior: str, row_id: str, text: str) -> Project:
-    """The project with the range of a key on the consideration that has just been given it as its
-    input, if its author has not set one.
+def take_over_range(
+    project: Project, behavior: str, row_id: str, text: str
+) -> Project:
+    """The project with the range of a key on the consideration that has just
+    been given it as its input, if its author has not set one.
     """
     keys = project.keys_of(project.behavior(behavior))
 
     def change(row: Row) -> Row:
         if row.kind != CONSIDER or {LOW, HIGH} & set(row.args):
             return row
-        return row.model_copy(update={"args": {**row.args, **input_range(text, keys)}})
+        return row.model_copy(
+            update={"args": {**row.args, **input_range(text, keys)}}
+        )
 
     return change_row(project, behavior, row_id, change)

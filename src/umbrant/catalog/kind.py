@@ -16,8 +16,8 @@ FIELDS = re.compile(r"\{(\w+)\}")
 
 
 class DeclarationError(TypeError):
-    """A developer's mistake in the declaration of a kind; raised at import, never because of a
-    project.
+    """A developer's mistake in the declaration of a kind; raised at import,
+    never because of a project.
     """
 
 
@@ -37,9 +37,18 @@ class Family(StrEnum):
 
 
 RUNS = (Family.COMPOSITE, Family.ACTION, Family.CONDITION)
-"""The families that decide and act by themselves: they can be the first row of a behavior."""
+"""The families that decide and act by themselves: they can be the first row of
+a behavior.
+"""
 
-ROWS = (*RUNS, Family.STATE, Family.TRANSITION, Family.HOOK, Family.OPTION, Family.CONSIDERATION)
+ROWS = (
+    *RUNS,
+    Family.STATE,
+    Family.TRANSITION,
+    Family.HOOK,
+    Family.OPTION,
+    Family.CONSIDERATION,
+)
 """The families whose kinds can be a row somewhere."""
 
 
@@ -55,7 +64,9 @@ class NumberKind(StrEnum):
     """What the number beside a running row means, in the column `now`."""
 
     PROGRESS = "progress"
-    """What is left of its work; of a refused row, the number that its guard was refused by."""
+    """What is left of its work; of a refused row, the number that its guard was
+    refused by.
+    """
     SCORE = "score"
     """An option's score, or what a consideration is worth."""
     CHOICE = "choice"
@@ -70,8 +81,8 @@ class NumberKind(StrEnum):
 
 @dataclass
 class Hooks:
-    """What else a project's own action does when its row is entered and when it is left, however it
-    is left.
+    """What else a project's own action does when its row is entered and when it
+    is left, however it is left.
     """
 
     entered: Callable[..., object] | None = None
@@ -101,7 +112,9 @@ class Kind:
     params: tuple[Param, ...]
     run: Callable[..., Any]
     outcomes: Mapping[str, str]
-    """Outcome ('success', 'failure', 'running', or a sense's 'value') and what it means here."""
+    """Outcome ('success', 'failure', 'running', or a sense's 'value') and what
+    it means here.
+    """
     takes_time: bool = False
     unit: str = ""
     """The unit of what a sense gives or measures."""
@@ -110,24 +123,27 @@ class Kind:
     gives_reading: bool = False
     """Whether a sense gives nothing but Readings."""
     in_line: str = ""
-    """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same
-    as `run`, sooner.
+    """A sense that says yes or no, as a Python expression of its parameters in
+    {braces}: the same as `run`, sooner.
     """
     bounded_by: str = ""
-    """The parameter of a sense that says how far away what it measures may be. It has no other say:
-    what is nearer, or further, is answered without it. What is further is `too_far`, a cause that
-    leaves the parameter to whoever knows it.
+    """The parameter of a sense that says how far away what it measures may be.
+    It has no other say: what is nearer, or further, is answered without it.
+    What is further is `too_far`, a cause that leaves the parameter to whoever
+    knows it.
     """
     summary: str = ""
-    """How a composite goes about its children, for reasons: 'tries its children in order'."""
+    """How a composite goes about its children, for reasons: 'tries its children
+    in order'.
+    """
     goes_on_after: str = ""
-    """The outcome of a child after which a composite goes on to the next: 'success' or 'failure';
-    empty where children do not follow one another.
+    """The outcome of a child after which a composite goes on to the next:
+    'success' or 'failure'; empty where children do not follow one another.
     """
     order: ChildOrder = ChildOrder.WRITTEN
     rests: str = ""
-    """What a child that has ended does while the others run, where they run together: 'waits for
-    the others'.
+    """What a child that has ended does while the others run, where they run
+    together: 'waits for the others'.
     """
     holds: tuple[Family, ...] = ()
     """The families of the rows that may be nested in it."""
@@ -138,21 +154,25 @@ class Kind:
     is_gate: bool = False
     """Whether a decorator can keep its row from being entered."""
     keeps_work: bool = False
-    """Whether with a decorator the work of a row begins as the row is entered, once, and ends as
-    the row does.
+    """Whether with a decorator the work of a row begins as the row is entered,
+    once, and ends as the row does.
     """
     weighs: bool = False
-    """Whether a decorator is asked by what is around its row, before the row is visited."""
+    """Whether a decorator is asked by what is around its row, before the row is
+    visited.
+    """
     reports_gauges: bool = False
     """Whether it is given a `GaugeSink` as `report`."""
     example: str = ""
     intents: tuple[str, ...] = ()
-    """What an author may want it for, in words that are not in its name: the search finds it by
-    them.
+    """What an author may want it for, in words that are not in its name: the
+    search finds it by them.
     """
     """Its meaning by a small example, in one or two sentences."""
     own: str = ""
-    """The project's file that declares it; empty for what comes with the program."""
+    """The project's file that declares it; empty for what comes with the
+    program.
+    """
     own_line: int = 0
     """The line of that file at which its function stands."""
     hooks: Hooks = field(default_factory=Hooks, compare=False)
@@ -161,23 +181,28 @@ class Kind:
 
     @property
     def allows_take_over(self) -> bool:
-        """Whether a child can take over from a later one: they follow in the written order."""
+        """Whether a child can take over from a later one: they follow in the
+        written order.
+        """
         return bool(self.goes_on_after) and self.order is ChildOrder.WRITTEN
 
     @property
     def moves_on(self) -> str:
         """How a child has to end for the next to be tried, as a verb."""
-        return {"failure": "fails", "success": "has succeeded"}.get(self.goes_on_after, "has ended")
+        return {"failure": "fails", "success": "has succeeded"}.get(
+            self.goes_on_after, "has ended"
+        )
 
     def entered(self, hook: Callable[..., object]) -> Callable[..., object]:
-        """Have a function called when a row of this kind is entered: with the agent and the node's
-        arguments.
+        """Have a function called when a row of this kind is entered: with the
+        agent and the node's arguments.
         """
         self.hooks.entered = hook
         return hook
 
     def left(self, hook: Callable[..., object]) -> Callable[..., object]:
-        """Have a function called when it is left: with the agent, how it ended, and the arguments.
+        """Have a function called when it is left: with the agent, how it ended,
+        and the arguments.
 
         How is 'success', 'failure' or 'stopped'.
         """
@@ -191,20 +216,25 @@ class Kind:
 
     def param(self, name: str) -> Param | None:
         """The parameter with this name, None if there is none."""
-        return next((param for param in self.params if param.name == name), None)
+        return next(
+            (param for param in self.params if param.name == name), None
+        )
 
     def stretches(
         self, also: Container[str] = ()
     ) -> list[tuple[bool, list[tuple[str, Param | None]]]]:
-        """The phrase in stretches, each with whether it is an optional one: (text, None) and ('',
-        parameter) pieces.
+        """The phrase in stretches, each with whether it is an optional one:
+        (text, None) and ('', parameter) pieces.
 
-        An optional stretch, in [brackets], is left out unless one of its parameters is in `also`.
+        An optional stretch, in [brackets], is left out unless one of its
+        parameters is in `also`.
         """
         found = []
         for stretch in re.split(r"(\[[^\]]*\])", self.phrase):
             optional = stretch.startswith("[")
-            if optional and not any(name in also for name in FIELDS.findall(stretch)):
+            if optional and not any(
+                name in also for name in FIELDS.findall(stretch)
+            ):
                 continue
             parts: list[tuple[str, Param | None]] = []
             for piece in re.split(r"(\{\w+\})", stretch.strip("[]")):
@@ -215,7 +245,9 @@ class Kind:
             found.append((optional, parts))
         return found
 
-    def phrase_parts(self, also: Container[str] = ()) -> list[tuple[str, Param | None]]:
+    def phrase_parts(
+        self, also: Container[str] = ()
+    ) -> list[tuple[str, Param | None]]:
         """The stretches one after the other."""
         return [part for _, parts in self.stretches(also) for part in parts]
 
@@ -228,13 +260,16 @@ class Catalog:
 
     @classmethod
     def of(cls, modules: Iterable[ModuleType]) -> "Catalog":
-        """Gather the kinds that these modules declare, in the order of the modules and within them
-        of the source.
+        """Gather the kinds that these modules declare, in the order of the
+        modules and within them of the source.
         """
         kinds: dict[str, Kind] = {}
         for module in modules:
             for value in vars(module).values():
-                if isinstance(value, Kind) and value.run.__module__ == module.__name__:
+                if (
+                    isinstance(value, Kind)
+                    and value.run.__module__ == module.__name__
+                ):
                     if value.id in kinds:
                         raise DeclarationError(
                             f"two kinds are called '{value.id}'; rename the one in "

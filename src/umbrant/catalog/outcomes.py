@@ -8,7 +8,9 @@ from umbrant.model.values import ParamValue
 
 @dataclass(frozen=True)
 class PossibleOutcomes:
-    """Whether a row can succeed and whether it can fail. Where that cannot be told, it can."""
+    """Whether a row can succeed and whether it can fail. Where that cannot be
+    told, it can.
+    """
 
     succeeds: bool = True
     fails: bool = True
@@ -22,13 +24,18 @@ class PossibleOutcomes:
 EITHER = PossibleOutcomes()
 NEITHER = PossibleOutcomes(False, False)
 
-OutcomeRule = Callable[[Mapping[str, ParamValue], Sequence[PossibleOutcomes]], PossibleOutcomes]
-"""What a kind can come to, given its arguments and what can come of the rows in it: of a composite
-its children, of a machine its states, of a decorator the one row it stands on.
+OutcomeRule = Callable[
+    [Mapping[str, ParamValue], Sequence[PossibleOutcomes]], PossibleOutcomes
+]
+"""What a kind can come to, given its arguments and what can come of the rows in
+it: of a composite its children, of a machine its states, of a decorator the one
+row it stands on.
 """
 
 
-def either(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) -> PossibleOutcomes:
+def either(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
     """The outcomes of work that may succeed or fail."""
     return EITHER
 
@@ -45,7 +52,8 @@ def first_success(
 ) -> PossibleOutcomes:
     """One child's success suffices, and all must fail."""
     return PossibleOutcomes(
-        any(each.succeeds for each in inside), all(each.fails for each in inside)
+        any(each.succeeds for each in inside),
+        all(each.fails for each in inside),
     )
 
 
@@ -54,22 +62,26 @@ def all_succeed(
 ) -> PossibleOutcomes:
     """All children must succeed, and one failure suffices."""
     return PossibleOutcomes(
-        all(each.succeeds for each in inside), any(each.fails for each in inside)
+        all(each.succeeds for each in inside),
+        any(each.fails for each in inside),
     )
 
 
-def any_end(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) -> PossibleOutcomes:
+def any_end(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
     """It ends as soon as one of the rows in it does, and in the same way."""
     return PossibleOutcomes(
-        any(each.succeeds for each in inside), any(each.fails for each in inside)
+        any(each.succeeds for each in inside),
+        any(each.fails for each in inside),
     )
 
 
 def as_inside(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """The outcomes of the row that a decorator stands on, for a decorator that passes them on
-    unchanged.
+    """The outcomes of the row that a decorator stands on, for a decorator that
+    passes them on unchanged.
     """
     return inside[0]
 
@@ -77,7 +89,9 @@ def as_inside(
 def inverted(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """The outcomes with success and failure exchanged, for a decorator that inverts."""
+    """The outcomes with success and failure exchanged, for a decorator that
+    inverts.
+    """
     return PossibleOutcomes(inside[0].fails, inside[0].succeeds)
 
 
@@ -95,7 +109,9 @@ def failure_as_inside(
     return PossibleOutcomes(False, inside[0].fails)
 
 
-def no_end(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) -> PossibleOutcomes:
+def no_end(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
     """It runs until it is stopped."""
     return PossibleOutcomes(False, False)
 
@@ -115,20 +131,28 @@ def may_also_fail(
 
 
 def work(fails: bool) -> OutcomeRule:
-    """The outcomes of an action that ends with success, and with failure if it says when."""
+    """The outcomes of an action that ends with success, and with failure if it
+    says when.
+    """
     return lambda args, inside: PossibleOutcomes(True, fails)
 
 
 def once_only(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """The outcomes of what goes round and round for ever unless it is to be done once."""
+    """The outcomes of what goes round and round for ever unless it is to be
+    done once.
+    """
     return PossibleOutcomes(args.get("rounds", "once") == "once", True)
 
 
 def until_result(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """Success once the row ends in the way that is waited for; there is no other end."""
+    """Success once the row ends in the way that is waited for; there is no
+    other end.
+    """
     wants_success = args.get("result", "success") == "success"
-    return PossibleOutcomes(inside[0].succeeds if wants_success else inside[0].fails, False)
+    return PossibleOutcomes(
+        inside[0].succeeds if wants_success else inside[0].fails, False
+    )

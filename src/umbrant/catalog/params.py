@@ -1,4 +1,6 @@
-"""What the parameters of kinds hold: the chips of a row, with their units, bounds and keys."""
+"""What the parameters of kinds hold: the chips of a row, with their units,
+bounds and keys.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -46,14 +48,16 @@ class Quantity:
     zero: str = ""
     """What 0 is called, where it stands for something else: 'all'."""
     ring: str = ""
-    """'me' or 'target': what a circle with this radius is drawn around when its row is selected; ''
-    for none.
+    """'me' or 'target': what a circle with this radius is drawn around when its
+    row is selected; '' for none.
     """
 
 
 @dataclass(frozen=True)
 class AcceptsKeys:
-    """The types of key that a chip accepts, and whether the node only reads the key."""
+    """The types of key that a chip accepts, and whether the node only reads the
+    key.
+    """
 
     types: tuple[KeyType, ...]
     reads: bool = False
@@ -61,8 +65,8 @@ class AcceptsKeys:
 
 @dataclass(frozen=True)
 class HoldsType:
-    """Marks a parameter that is written as text but means something else: an agent's name, a group,
-    a condition.
+    """Marks a parameter that is written as text but means something else: an
+    agent's name, a group, a condition.
     """
 
     type: ParamType
@@ -77,11 +81,11 @@ Share = Annotated[float, Quantity("", low=0, high=1, step=0.01)]
 Times = Annotated[float, Quantity("times", low=1)]
 Number = Annotated[float, Quantity("", step=0.1)]
 Live = Callable[[], T]
-"""A parameter that is asked for its value each time it is needed: it may be bound to a key, or
-drawn from a spread.
+"""A parameter that is asked for its value each time it is needed: it may be
+bound to a key, or drawn from a spread.
 
-Classes declare such parameters, for they are made once; what a function is given was asked for at
-its entry. Asking raises Unbound where there is no value.
+Classes declare such parameters, for they are made once; what a function is
+given was asked for at its entry. Asking raises Unbound where there is no value.
 """
 
 Amount = Annotated[float, Quantity("", low=0, step=0.1)]
@@ -115,8 +119,8 @@ BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
     ParamType.AGENT: (KeyType.AGENT,),
     ParamType.PROP: (KeyType.PROP,),
 }
-"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips
-name their own.
+"""The types of key that a chip may be bound to. Kinds that are not here cannot
+be bound; KEY chips name their own.
 """
 
 
@@ -144,7 +148,9 @@ class Param:
     keys: tuple[KeyType, ...] = ()
     """The types of key it may name or be bound to."""
     live: bool = False
-    """Whether the node is given something to ask for the value, instead of the value."""
+    """Whether the node is given something to ask for the value, instead of the
+    value.
+    """
     writes: bool = False
     """Whether it names a key that the node writes."""
 
@@ -166,7 +172,8 @@ _HOLDS: Mapping[ParamType, tuple[type, ...]] = {
     ParamType.KEY: (),
     ParamType.CURVE: (Curve,),
 }
-"""What a chip may hold besides a key or yes and no; a text where nothing is said here.
+"""What a chip may hold besides a key or yes and no; a text where nothing is
+said here.
 
 A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
 """

@@ -1,7 +1,8 @@
-"""The protocols between a row and the work it does: status, progress, gates and checks.
+"""The protocols between a row and the work it does: status, progress, gates and
+checks.
 
-Kinds in the catalog implement them, the engine calls them. All calls come from the thread that
-ticks.
+Kinds in the catalog implement them, the engine calls them. All calls come from
+the thread that ticks.
 """
 
 from collections.abc import Callable, Sequence
@@ -24,21 +25,24 @@ class Status(IntEnum):
 
 
 RUNNING, SUCCESS, FAILURE = Status
-"""Module names for the members: the engine compares statuses several times for each row and tick,
-and looking up a global costs half of looking up a member of a class.
+"""Module names for the members: the engine compares statuses several times for
+each row and tick, and looking up a global costs half of looking up a member of
+a class.
 """
 
 
 @dataclass(slots=True)
 class Progress:
-    """What an action yields while it runs: `left` out of `of`, in `unit`, and the route ahead.
+    """What an action yields while it runs: `left` out of `of`, in `unit`, and
+    the route ahead.
 
-    With `per_s` an action may yield the same object at each tick: that much less is left of it each
-    second.
+    With `per_s` an action may yield the same object at each tick: that much
+    less is left of it each second.
     """
 
-    # Not frozen, though nobody changes one: it is made at nearly every tick, and a frozen dataclass
-    # takes three times as long to make. The same holds for Gauge and Reading.
+    # Not frozen, though nobody changes one: it is made at nearly every tick,
+    # and a frozen dataclass takes three times as long to make. The same holds
+    # for Gauge and Reading.
 
     left: float | None = None
     of: float | None = None
@@ -48,16 +52,18 @@ class Progress:
 
 
 def lasting(left_s: float, of_s: float) -> Progress:
-    """The progress of an action that only takes time: yield the same object until `left_s` is
-    up.
+    """The progress of an action that only takes time: yield the same object
+    until `left_s` is up.
     """
     return Progress(left_s, of_s, "s", per_s=1.0)
 
 
 class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
-    """Raised by a parameter that has no value now, such as one bound to a key that is not set.
+    """Raised by a parameter that has no value now, such as one bound to a key
+    that is not set.
 
-    The engine catches it: the row that asked for the value fails, with `reason`.
+    The engine catches it: the row that asked for the value fails, with
+    `reason`.
     """
 
     def __init__(self, reason: Cause) -> None:
@@ -82,7 +88,8 @@ class Measured(StrEnum):
 
 @dataclass(slots=True)
 class Gauge:
-    """A number that a part of a row decides by, such as a roll or a score; recorded as it changes.
+    """A number that a part of a row decides by, such as a roll or a score;
+    recorded as it changes.
 
     What `value` and `of` are depends on `measured`.
     """
@@ -101,13 +108,14 @@ GaugeSink = Callable[[Gauge], None]
 def discard(*values: object) -> None:
     """Record nothing: the callback of a recorder that keeps nothing.
 
-    Callers compare with it (`sink is discard`) to leave out working out what to record.
+    Callers compare with it (`sink is discard`) to leave out working out what to
+    record.
     """
 
 
 class Work(Protocol):
-    """What a row does. The row calls `start` once, then `tick` until it returns another status
-    than RUNNING; or `stop`, if the row is left before.
+    """What a row does. The row calls `start` once, then `tick` until it returns
+    another status than RUNNING; or `stop`, if the row is left before.
     """
 
     cause: Cause | None
@@ -119,7 +127,9 @@ class Work(Protocol):
 
 
 class InstantWork(Protocol):
-    """Work that ends within its first tick, so that it needs neither `start` nor `stop`."""
+    """Work that ends within its first tick, so that it needs neither `start`
+    nor `stop`.
+    """
 
     cause: Cause | None
 
@@ -131,8 +141,8 @@ class Gate(Protocol):
     """A decorator that can keep its row from being entered, such as a cooldown."""
 
     rolls: bool
-    """Whether its answer is drawn. A row that waits to take over asks such a gate once for each
-    time that its guard comes true, the others at every tick.
+    """Whether its answer is drawn. A row that waits to take over asks such a
+    gate once for each time that its guard comes true, the others at every tick.
     """
 
     def refusal(self, me: Me) -> Cause | None:
@@ -144,7 +154,9 @@ class Gate(Protocol):
 
 @runtime_checkable
 class Renewable(Protocol):
-    """A decorator whose count starts anew each time the row around its row is entered."""
+    """A decorator whose count starts anew each time the row around its row is
+    entered.
+    """
 
     def renew(self) -> None: ...
 
@@ -158,8 +170,8 @@ class Weighted(Protocol):
 
 
 CheckAction = Callable[[Me], Status | None]
-"""What a check does when it applies: returns the status that its wrapper ends with, or None if the
-work inside goes on.
+"""What a check does when it applies: returns the status that its wrapper ends
+with, or None if the work inside goes on.
 """
 
 
@@ -177,11 +189,15 @@ class TimedCheck(NamedTuple):
     action: CheckAction
 
     def check(self, me: Me) -> Status | None:
-        return self.action(me) if me.world.now_s >= self.deadline.due_s else None
+        return (
+            self.action(me) if me.world.now_s >= self.deadline.due_s else None
+        )
 
 
 class GeneratedCondition(Protocol):
-    """A condition that can be evaluated by a call, or put into generated source."""
+    """A condition that can be evaluated by a call, or put into generated
+    source.
+    """
 
     @property
     def expression(self) -> GeneratedExpression: ...
@@ -189,7 +205,9 @@ class GeneratedCondition(Protocol):
 
 
 class GuardWhileRunning(NamedTuple):
-    """The check of a guard that is watched while its row runs: `no` is called when it is false."""
+    """The check of a guard that is watched while its row runs: `no` is called
+    when it is false.
+    """
 
     question: GeneratedCondition
     no: CheckAction
@@ -213,11 +231,14 @@ class OpenRefusal(Protocol):
 
 
 class RefusalLog(Protocol):
-    """Records why a row is not entered; called with the reason at each tick that it is not."""
+    """Records why a row is not entered; called with the reason at each tick
+    that it is not.
+    """
 
-    # Whoever would report the same reason as at the tick before may extend the last refusal
-    # instead, by `log.last.end = log.clock.tick`. That is the case at most ticks of a row that is
-    # watched for a take-over, and costs a tenth of a call.
+    # Whoever would report the same reason as at the tick before may extend the
+    # last refusal instead, by `log.last.end = log.clock.tick`. That is the case
+    # at most ticks of a row that is watched for a take-over, and costs a tenth
+    # of a call.
 
     @property
     def clock(self) -> TickCounter: ...
@@ -227,7 +248,9 @@ class RefusalLog(Protocol):
 
 
 class _NoRefusalLog:
-    """A RefusalLog that keeps nothing. It is its own clock and its own last refusal."""
+    """A RefusalLog that keeps nothing. It is its own clock and its own last
+    refusal.
+    """
 
     tick = end = 0
 
@@ -243,21 +266,26 @@ class _NoRefusalLog:
 
 
 NO_REFUSAL_LOG: RefusalLog = _NoRefusalLog()
-"""The log of a recorder that keeps nothing; callers compare with it to leave out reporting."""
+"""The log of a recorder that keeps nothing; callers compare with it to leave
+out reporting.
+"""
 
 
 class ChanceGate(Protocol):
     """A row that waits to take over from a later sibling."""
 
     reason: Cause | None
-    """Why it could not when it was last checked, as recorded; None if it could."""
+    """Why it could not when it was last checked, as recorded; None if it could.
+    """
 
 
 class GuardTakeOver(NamedTuple):
-    """The check of a guard that is watched for a take-over, while a later sibling runs.
+    """The check of a guard that is watched for a take-over, while a later
+    sibling runs.
 
-    `yes` is called when the condition is true, `no` when it has turned to false. While `gate` is
-    refused for `reason` already, the refusal in `refused` is only extended.
+    `yes` is called when the condition is true, `no` when it has turned to
+    false. While `gate` is refused for `reason` already, the refusal in
+    `refused` is only extended.
     """
 
     question: GeneratedCondition
@@ -278,40 +306,44 @@ class GuardTakeOver(NamedTuple):
 
 
 GateCheck = TimedCheck | GuardWhileRunning | GuardTakeOver
-"""What a wrapper checks at each tick before the work inside goes on. A closed set, since the engine
-writes each of them into generated source instead of calling `check`.
+"""What a wrapper checks at each tick before the work inside goes on. A closed
+set, since the engine writes each of them into generated source instead of
+calling `check`.
 """
 
 
 class Wrapper:
-    """Work, or a row, that does nothing but its checks while the work inside it runs.
+    """Work, or a row, that does nothing but its checks while the work inside it
+    runs.
 
-    So the engine need not tick it: a path does the checks of all wrappers on the way down and ticks
-    the innermost work alone.
+    So the engine need not tick it: a path does the checks of all wrappers on
+    the way down and ticks the innermost work alone.
     """
 
-    # A path stays valid for as long as no row of the agent is entered or left. `inside` and
-    # `checks` must therefore change at no other time.
+    # A path stays valid for as long as no row of the agent is entered or left.
+    # `inside` and `checks` must therefore change at no other time.
 
     def inside(self) -> object | None:
-        """The work, or the active row, that goes on next; None if the wrapper itself must be
-        ticked. Changes only when a row in it is entered or left.
+        """The work, or the active row, that goes on next; None if the wrapper
+        itself must be ticked. Changes only when a row in it is entered or left.
         """
         return None
 
     def checks(self) -> Sequence[GateCheck]:
-        """What is checked before the inside goes on, in order. Changes only when `inside` does."""
+        """What is checked before the inside goes on, in order. Changes only
+        when `inside` does.
+        """
         return ()
 
     def after(self, me: Me, status: Status) -> Status:
-        """The wrapper's status, now that the inside has ended with SUCCESS or FAILURE. May start
-        something else and return RUNNING. Raises Unbound.
+        """The wrapper's status, now that the inside has ended with SUCCESS or
+        FAILURE. May start something else and return RUNNING. Raises Unbound.
         """
         raise NotImplementedError
 
     def fail_unbound(self, me: Me, reason: Cause) -> Status | None:
-        """The wrapper's status, now that something inside raised Unbound; None to leave that to
-        the wrapper around it.
+        """The wrapper's status, now that something inside raised Unbound; None
+        to leave that to the wrapper around it.
         """
         return None
 
@@ -324,20 +356,28 @@ class Child(Protocol):
 
     @property
     def weight(self) -> float:
-        """Its weight among its siblings; 1 unless a decorator gives another. Raises Unbound."""
+        """Its weight among its siblings; 1 unless a decorator gives another.
+        Raises Unbound.
+        """
 
     def visit(self, me: Me) -> Status:
-        """Enter it if it may be entered, or go on with it. A refusal is FAILURE."""
+        """Enter it if it may be entered, or go on with it. A refusal is
+        FAILURE.
+        """
 
     def halt(self, me: Me, cause: Cause) -> None:
-        """Stop the row if it is active, and before it everything active inside it."""
+        """Stop the row if it is active, and before it everything active inside
+        it.
+        """
 
     def keep_out(self, cause: Cause) -> None:
-        """Record that it is not visited at this tick, and why. It is not active."""
+        """Record that it is not visited at this tick, and why. It is not
+        active.
+        """
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
-        """The check that calls `take` as soon as the row may take over; None if its guard is not
-        watched for that.
+        """The check that calls `take` as soon as the row may take over; None if
+        its guard is not watched for that.
         """
 
 

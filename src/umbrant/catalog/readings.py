@@ -7,8 +7,8 @@ from umbrant.catalog.causes import Cause
 
 @dataclass(slots=True)
 class Reading:
-    """The result of a sense: its value, the number behind it in the sense's unit, and what stood in
-    its way.
+    """The result of a sense: its value, the number behind it in the sense's
+    unit, and what stood in its way.
     """
 
     value: bool | float | str | None

@@ -1,11 +1,19 @@
-"""Which keys, events and names a row uses: what the setting counts and the review goes by."""
+"""Which keys, events and names a row uses: what the setting counts and the
+review goes by.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
-from umbrant.catalog.language.tree import ConditionTree, KeyTerm, LanguageError, SenseCall, parse
+from umbrant.catalog.language.tree import (
+    ConditionTree,
+    KeyTerm,
+    LanguageError,
+    SenseCall,
+    parse,
+)
 from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Row
 from umbrant.model.parts import GUARD, ROW, part_name
@@ -30,16 +38,28 @@ class KeyReferences:
 
 
 def param_uses(row: Row, catalog: Catalog) -> Iterator[ParamUse]:
-    """All that was filled in on a row, its decorators and its upkeep; of kinds that are known."""
+    """All that was filled in on a row, its decorators and its upkeep; of kinds
+    that are known.
+    """
     parts: list[tuple[str, str, dict[str, ParamValue], tuple[Family, ...]]] = [
         (ROW, row.kind, row.args, ROWS)
     ]
     parts.extend(
-        (part_name("decorator", index), each.kind, each.args, (Family.DECORATOR,))
+        (
+            part_name("decorator", index),
+            each.kind,
+            each.args,
+            (Family.DECORATOR,),
+        )
         for index, each in enumerate(row.decorators)
     )
     parts.extend(
-        (part_name("upkeep", index), each.kind, each.args, (Family.ACTION, Family.CONDITION))
+        (
+            part_name("upkeep", index),
+            each.kind,
+            each.args,
+            (Family.ACTION, Family.CONDITION),
+        )
         for index, each in enumerate(row.upkeep)
     )
     for part, name, args, families in parts:
@@ -49,31 +69,40 @@ def param_uses(row: Row, catalog: Catalog) -> Iterator[ParamUse]:
                 yield ParamUse(part, kind, param, args[param.name])
 
 
-def conditions(row: Row, catalog: Catalog) -> Iterator[tuple[str, ConditionTree]]:
-    """The conditions and formulas on a row that can be read, with the parts they stand in."""
+def conditions(
+    row: Row, catalog: Catalog
+) -> Iterator[tuple[str, ConditionTree]]:
+    """The conditions and formulas on a row that can be read, with the parts
+    they stand in.
+    """
     if row.guard:
         yield from _parsed(GUARD, row.guard.when)
     for each in param_uses(row, catalog):
-        if each.param.type in (ParamType.CONDITION, ParamType.FORMULA) and isinstance(
-            each.value, str
-        ):
+        if each.param.type in (
+            ParamType.CONDITION,
+            ParamType.FORMULA,
+        ) and isinstance(each.value, str):
             yield from _parsed(each.part, each.value)
 
 
 def conditions_by_part(row: Row, catalog: Catalog) -> dict[str, str]:
-    """The conditions of a row as they are written, by the parts that they stand in: a part has one
-    at most.
+    """The conditions of a row as they are written, by the parts that they stand
+    in: a part has one at most.
     """
     found = {GUARD: row.guard.when} if row.guard else {}
     for each in param_uses(row, catalog):
-        if each.param.type is ParamType.CONDITION and isinstance(each.value, str):
+        if each.param.type is ParamType.CONDITION and isinstance(
+            each.value, str
+        ):
             found[each.part] = each.value
     return found
 
 
 def key_references(row: Row, catalog: Catalog) -> KeyReferences:
     """The keys that a row reads and writes."""
-    reads = {name for _, tree in conditions(row, catalog) for name in keys_in(tree)}
+    reads = {
+        name for _, tree in conditions(row, catalog) for name in keys_in(tree)
+    }
     writes: set[str] = set()
     for each in param_uses(row, catalog):
         if isinstance(each.value, KeyRef):

@@ -1,6 +1,8 @@
-"""Renaming something everywhere it is named: in rows, conditions, formulas, cues and the cast.
+"""Renaming something everywhere it is named: in rows, conditions, formulas,
+cues and the cast.
 
-Conditions are rewritten as text, word by word, so that an author's spacing stays.
+Conditions are rewritten as text, word by word, so that an author's spacing
+stays.
 """
 
 import re
@@ -35,7 +37,15 @@ from umbrant.model.staging import (
     SetNumber,
     TakeAway,
 )
-from umbrant.model.values import Document, KeyRef, KeyType, ParamValue, PlaceRef, Value, find_named
+from umbrant.model.values import (
+    Document,
+    KeyRef,
+    KeyType,
+    ParamValue,
+    PlaceRef,
+    Value,
+    find_named,
+)
 
 _WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
 """A text in quotes, or a word that is not the name of a sense."""
@@ -67,29 +77,52 @@ _TYPES = {
     NamesDocument.BEHAVIOR: (ParamType.BEHAVIOR,),
 }
 
-_KEY_TYPES = {NamesDocument.MEMBER: KeyType.AGENT, NamesDocument.PROP: KeyType.PROP}
+_KEY_TYPES = {
+    NamesDocument.MEMBER: KeyType.AGENT,
+    NamesDocument.PROP: KeyType.PROP,
+}
 """The type of the keys that may hold such a name."""
 
 
-def rename_key(project: Project, catalog: Catalog, board: str, old: str, new: str) -> Project:
-    """The project with a key of a blackboard called otherwise, wherever it is used."""
+def rename_key(
+    project: Project, catalog: Catalog, board: str, old: str, new: str
+) -> Project:
+    """The project with a key of a blackboard called otherwise, wherever it is
+    used.
+    """
     renaming = _KeyRenaming(project, catalog, board, old, new)
-    project = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
+    project = _with_scenarios(
+        _with_rows(project, renaming.row), renaming.member, renaming.cue
+    )
     return project.model_copy(
-        update={"blackboards": tuple(renaming.blackboard(each) for each in project.blackboards)}
+        update={
+            "blackboards": tuple(
+                renaming.blackboard(each) for each in project.blackboards
+            )
+        }
     )
 
 
 class _KeyRenaming:
     """What becomes of each part of a project where a key is called otherwise."""
 
-    def __init__(self, project: Project, catalog: Catalog, board: str, old: str, new: str) -> None:
+    def __init__(
+        self, project: Project, catalog: Catalog, board: str, old: str, new: str
+    ) -> None:
         self._old, self._new, self._board = old, new, board
         self._boards = {
-            each.name for each in project.blackboards if extends(project, each.name, board)
+            each.name
+            for each in project.blackboards
+            if extends(project, each.name, board)
         }
-        self._using = {each.name for each in project.behaviors if each.blackboard in self._boards}
-        self._is_worlds = project.blackboard(board).by_name[old].scope is Sharing.WORLD
+        self._using = {
+            each.name
+            for each in project.behaviors
+            if each.blackboard in self._boards
+        }
+        self._is_worlds = (
+            project.blackboard(board).by_name[old].scope is Sharing.WORLD
+        )
         self._texts = _TextRenaming(catalog, self._name, lambda text: text)
 
     def row(self, row: Row, behavior: Behavior) -> Row:
@@ -97,7 +130,11 @@ class _KeyRenaming:
             row = self._texts.row(row, self._value)
         if row.kind == USE_BEHAVIOR and row.args.get(BEHAVIOR) in self._using:
             row = row.model_copy(
-                update={"binds": {self._name(name): to for name, to in row.binds.items()}}
+                update={
+                    "binds": {
+                        self._name(name): to for name, to in row.binds.items()
+                    }
+                }
             )
         return row
 
@@ -107,7 +144,9 @@ class _KeyRenaming:
         keys = [
             each.model_copy(
                 update={
-                    "name": self._name(each.name) if board.name == self._board else each.name,
+                    "name": self._name(each.name)
+                    if board.name == self._board
+                    else each.name,
                     "formula": self._texts.text(each.formula),
                 }
             )
@@ -119,15 +158,28 @@ class _KeyRenaming:
         if member.behavior not in self._using:
             return member
         return member.model_copy(
-            update={"keys": {self._name(name): value for name, value in member.keys.items()}}
+            update={
+                "keys": {
+                    self._name(name): value
+                    for name, value in member.keys.items()
+                }
+            }
         )
 
     def cue(self, cue: Cue, scenario: Scenario) -> Cue:
         does = cue.does
-        if isinstance(does, SetKey) and does.sets == self._old and self._is_meant(does, scenario):
-            cue = cue.model_copy(update={"does": does.model_copy(update={"sets": self._new})})
+        if (
+            isinstance(does, SetKey)
+            and does.sets == self._old
+            and self._is_meant(does, scenario)
+        ):
+            cue = cue.model_copy(
+                update={"does": does.model_copy(update={"sets": self._new})}
+            )
         return (
-            cue.model_copy(update={"when": self._texts.text(cue.when)}) if self._is_worlds else cue
+            cue.model_copy(update={"when": self._texts.text(cue.when)})
+            if self._is_worlds
+            else cue
         )
 
     def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
@@ -135,19 +187,27 @@ class _KeyRenaming:
             return self._is_worlds
         of = find_named(scenario.cast, does.of)
         meant = scenario.in_group(does.of) if of is None else (of,)
-        return bool(meant) and all(each.behavior in self._using for each in meant)
+        return bool(meant) and all(
+            each.behavior in self._using for each in meant
+        )
 
     def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
         if isinstance(value, KeyRef):
             return KeyRef(key=self._name(value.key))
-        return self._texts.text(value) if wanted in WRITTEN and isinstance(value, str) else value
+        return (
+            self._texts.text(value)
+            if wanted in WRITTEN and isinstance(value, str)
+            else value
+        )
 
     def _name(self, name: str) -> str:
         return self._new if name == self._old else name
 
 
 def extends(project: Project, name: str | None, board: str) -> bool:
-    """Whether a blackboard is another one, or extends it, maybe by way of others."""
+    """Whether a blackboard is another one, or extends it, maybe by way of
+    others.
+    """
     boards, seen = {each.name: each for each in project.blackboards}, set[str]()
     while name in boards and name not in seen:
         if name == board:
@@ -160,28 +220,42 @@ def extends(project: Project, name: str | None, board: str) -> bool:
 def rename_used(
     project: Project, catalog: Catalog, named: NamesDocument, old: str, new: str
 ) -> Project:
-    """The project with something called otherwise where it is used; what has the name is renamed by
-    who asks.
+    """The project with something called otherwise where it is used; what has
+    the name is renamed by who asks.
 
-    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`.
-    One of the cast takes along its copies. A number of a body is renamed in every body that has it,
-    as what uses it may be run by several.
+    An event takes along those that are kinds of it: `alarm.bell` becomes
+    `alert.bell` with `alarm`. One of the cast takes along its copies. A number
+    of a body is renamed in every body that has it, as what uses it may be run
+    by several.
     """
     renaming = _UseRenaming(project, catalog, named, old, new)
-    renamed = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
+    renamed = _with_scenarios(
+        _with_rows(project, renaming.row), renaming.member, renaming.cue
+    )
     return renamed.model_copy(
         update={
-            "blackboards": tuple(renaming.board(each) for each in project.blackboards),
-            "behaviors": tuple(renaming.behavior(each) for each in renamed.behaviors),
+            "blackboards": tuple(
+                renaming.board(each) for each in project.blackboards
+            ),
+            "behaviors": tuple(
+                renaming.behavior(each) for each in renamed.behaviors
+            ),
         }
     )
 
 
 class _UseRenaming:
-    """What becomes of each part of a project where something that is no key is called otherwise."""
+    """What becomes of each part of a project where something that is no key is
+    called otherwise.
+    """
 
     def __init__(
-        self, project: Project, catalog: Catalog, named: NamesDocument, old: str, new: str
+        self,
+        project: Project,
+        catalog: Catalog,
+        named: NamesDocument,
+        old: str,
+        new: str,
     ) -> None:
         self._project, self._catalog, self._named = project, catalog, named
         self._old, self._new = old, new
@@ -189,7 +263,9 @@ class _UseRenaming:
         self._has_copies = named is NamesDocument.MEMBER and any(
             member.copies > 1 for member in cast if member.name in (old, new)
         )
-        self._written = self._name if named is not NamesDocument.BEHAVIOR else str
+        self._written = (
+            self._name if named is not NamesDocument.BEHAVIOR else str
+        )
 
     def row(self, row: Row, behavior: Behavior) -> Row:
         texts = self._telling(self._project.keys_of(behavior))
@@ -200,29 +276,45 @@ class _UseRenaming:
                 return texts.text(value)
             if isinstance(value, PlaceRef) and ParamType.PLACE in types:
                 return PlaceRef(place=self._name(value.place))
-            return self._name(value) if wanted in types and isinstance(value, str) else value
+            return (
+                self._name(value)
+                if wanted in types and isinstance(value, str)
+                else value
+            )
 
         return texts.row(row, own)
 
     def behavior(self, behavior: Behavior) -> Behavior:
         if self._named is not NamesDocument.STAT or not behavior.stats:
             return behavior
-        stats = {self._name(name): value for name, value in behavior.stats.items()}
+        stats = {
+            self._name(name): value for name, value in behavior.stats.items()
+        }
         return behavior.model_copy(update={"stats": stats})
 
     def cue(self, cue: Cue, scenario: Scenario) -> Cue:
         does = _cue_action(cue.does, self._named, self._name)
         if isinstance(does, SetKey):
             keys = _keys_set(self._project, scenario, does)
-            does = does.model_copy(update={"value": self._held(keys, does.sets, does.value)})
-        return cue.model_copy(update={"when": self._telling(()).text(cue.when), "does": does})
+            does = does.model_copy(
+                update={"value": self._held(keys, does.sets, does.value)}
+            )
+        return cue.model_copy(
+            update={"when": self._telling(()).text(cue.when), "does": does}
+        )
 
     def member(self, member: Member) -> Member:
         keys = self._project.keys_of_member(member)
-        held = {key: self._held(keys, key, value) for key, value in member.keys.items()}
+        held = {
+            key: self._held(keys, key, value)
+            for key, value in member.keys.items()
+        }
         changed: dict[str, object] = {"keys": held}
         if self._named is NamesDocument.STAT:
-            stats = {self._name(name): stat for name, stat in member.body.stats.items()}
+            stats = {
+                self._name(name): stat
+                for name, stat in member.body.stats.items()
+            }
             changed["body"] = member.body.model_copy(update={"stats": stats})
         return member.model_copy(update=changed)
 
@@ -232,11 +324,15 @@ class _UseRenaming:
             for each in self._project.blackboards
             if extends(self._project, board.name, each.name)
         ]
-        texts = self._telling({key.name for each in extended for key in each.keys})
+        texts = self._telling(
+            {key.name for each in extended for key in each.keys}
+        )
         keys = [
             key.model_copy(
                 update={
-                    "default": self._held({key.name: key}, key.name, key.default),
+                    "default": self._held(
+                        {key.name: key}, key.name, key.default
+                    ),
                     "formula": texts.text(key.formula),
                 }
             )
@@ -245,32 +341,45 @@ class _UseRenaming:
         return board.model_copy(update={"keys": tuple(keys)})
 
     def _telling(self, keys: Container[str]) -> "_TextRenaming":
-        """Rewrites what is written where these keys are known: a key of the same name is meant
-        before anything else.
+        """Rewrites what is written where these keys are known: a key of the
+        same name is meant before anything else.
         """
         return _TextRenaming(
-            self._catalog, lambda text: text if text in keys else self._written(text), self._written
+            self._catalog,
+            lambda text: text if text in keys else self._written(text),
+            self._written,
         )
 
-    def _held(self, keys: Mapping[str, Key], key: str, value: Value | None) -> Value | None:
+    def _held(
+        self, keys: Mapping[str, Key], key: str, value: Value | None
+    ) -> Value | None:
         """The value of a key, renamed if it is the name of somebody."""
         is_name = key in keys and keys[key].type is _KEY_TYPES.get(self._named)
-        return self._name(value) if is_name and isinstance(value, str) else value
+        return (
+            self._name(value) if is_name and isinstance(value, str) else value
+        )
 
     def _name(self, text: str) -> str:
         if text == self._old:
             return self._new
         rest = text[len(self._old) :] if text.startswith(self._old) else ""
         is_kind = self._named is NamesDocument.EVENT and rest.startswith(".")
-        is_copy = self._has_copies and rest.startswith("_") and rest[1:].isdigit()
+        is_copy = (
+            self._has_copies and rest.startswith("_") and rest[1:].isdigit()
+        )
         return self._new + rest if is_kind or is_copy else text
 
 
-def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str, Key]:
-    """The keys among which a cue sets one: those of the world, or of one of the cast."""
+def _keys_set(
+    project: Project, scenario: Scenario, does: SetKey
+) -> Mapping[str, Key]:
+    """The keys among which a cue sets one: those of the world, or of one of the
+    cast.
+    """
     if does.of is None:
         return project.world_keys()
-    # A cue may name one of the cast or one of its copies, which has a number to its name.
+    # A cue may name one of the cast or one of its copies, which has a number to
+    # its name.
     for member in scenario.cast:
         if does.of in (member.name, *(copy.name for copy in member.each())):
             return project.keys_of_member(member)
@@ -281,8 +390,8 @@ def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str
 def rename_document(
     project: Project, catalog: Catalog, collection: str, old: str, new: str
 ) -> Project:
-    """The project with a document called otherwise, which is also its file's name, and all that
-    names it.
+    """The project with a document called otherwise, which is also its file's
+    name, and all that names it.
 
     Raises PathError if it cannot be called so.
     """
@@ -290,17 +399,27 @@ def rename_document(
     if any(each.name == new for each in documents):
         raise PathError(f"another of the {collection} is called {new}")
     project = put(project, (collection, old, "name"), new)
-    in_order = tuple(sorted(getattr(project, collection), key=lambda each: str(each.name)))
+    in_order = tuple(
+        sorted(getattr(project, collection), key=lambda each: str(each.name))
+    )
     project = project.model_copy(update={collection: in_order})
     for naming, field in _NAMES_DOCUMENTS[collection]:
-        changed = tuple(_naming(each, field, old, new) for each in getattr(project, naming))
+        changed = tuple(
+            _naming(each, field, old, new) for each in getattr(project, naming)
+        )
         project = project.model_copy(update={naming: changed})
     if collection == "scenarios":
-        project = project.model_copy(update={"cover": _naming(project.cover, "scenario", old, new)})
+        project = project.model_copy(
+            update={"cover": _naming(project.cover, "scenario", old, new)}
+        )
     if collection == "behaviors":
-        project = rename_used(project, catalog, NamesDocument.BEHAVIOR, old, new)
+        project = rename_used(
+            project, catalog, NamesDocument.BEHAVIOR, old, new
+        )
         project = _with_scenarios(
-            project, lambda member: _naming(member, "behavior", old, new), lambda cue, _: cue
+            project,
+            lambda member: _naming(member, "behavior", old, new),
+            lambda cue, _: cue,
         )
     return project
 
@@ -311,23 +430,33 @@ _NAMES_DOCUMENTS = {
     "stages": (("scenarios", "stage"),),
     "scenarios": (),
 }
-"""Which fields of which documents name a document of a collection, besides the cover, rows and the
-cast.
+"""Which fields of which documents name a document of a collection, besides the
+cover, rows and the cast.
 """
 
 DocumentRenaming = TypeVar("DocumentRenaming", bound=Document)
 
 
-def _naming(document: DocumentRenaming, field: str, old: str, new: str) -> DocumentRenaming:
-    """A document with another name in one of its fields, if the old one stands there."""
-    return document.model_copy(update={field: new}) if getattr(document, field) == old else document
+def _naming(
+    document: DocumentRenaming, field: str, old: str, new: str
+) -> DocumentRenaming:
+    """A document with another name in one of its fields, if the old one stands
+    there.
+    """
+    return (
+        document.model_copy(update={field: new})
+        if getattr(document, field) == old
+        else document
+    )
 
 
 _MOVABLE = NamesDocument.MEMBER, NamesDocument.GROUP, NamesDocument.PROP
 """What a cue can put somewhere, or take away."""
 
 
-def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) -> object:
+def _cue_action(
+    does: object, named: NamesDocument, name: Callable[[str], str]
+) -> object:
     """What a cue does, with other names in it."""
     if isinstance(does, RaiseEvent):
         fields = {
@@ -338,7 +467,9 @@ def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) 
     elif isinstance(does, SetNumber) and named is NamesDocument.STAT:
         fields = {named: "changes"}
     elif isinstance(does, SetKey | SetNumber | HoldResult):
-        fields = dict.fromkeys((NamesDocument.MEMBER, NamesDocument.GROUP), "of")
+        fields = dict.fromkeys(
+            (NamesDocument.MEMBER, NamesDocument.GROUP), "of"
+        )
     elif isinstance(does, MoveTo):
         fields = dict.fromkeys(_MOVABLE, "moves")
     elif isinstance(does, TakeAway):
@@ -347,14 +478,23 @@ def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) 
         return does
     field = fields.get(named)
     value = getattr(does, field) if field else None
-    return does.model_copy(update={field: name(value)}) if field and value else does
+    return (
+        does.model_copy(update={field: name(value)})
+        if field and value
+        else does
+    )
 
 
 class _TextRenaming:
-    """Rewrites conditions and values of rows: names by one function, quoted texts by another."""
+    """Rewrites conditions and values of rows: names by one function, quoted
+    texts by another.
+    """
 
     def __init__(
-        self, catalog: Catalog, word: Callable[[str], str], quoted: Callable[[str], str]
+        self,
+        catalog: Catalog,
+        word: Callable[[str], str],
+        quoted: Callable[[str], str],
     ) -> None:
         self._catalog = catalog
         self._word = word
@@ -373,28 +513,44 @@ class _TextRenaming:
 
         return _WORD.sub(changed, text)
 
-    def row(self, row: Row, own: Callable[[ParamValue, ParamType | None], ParamValue]) -> Row:
+    def row(
+        self,
+        row: Row,
+        own: Callable[[ParamValue, ParamType | None], ParamValue],
+    ) -> Row:
         """A row with its values rewritten by `own`, and its guard."""
         kind = self._catalog.get(row.kind, *ROWS)
-        types = {param.name: param.type for param in kind.params} if kind else {}
-        args = {name: own(value, types.get(name)) for name, value in row.args.items()}
+        types = (
+            {param.name: param.type for param in kind.params} if kind else {}
+        )
+        args = {
+            name: own(value, types.get(name))
+            for name, value in row.args.items()
+        }
         guard = (
-            row.guard.model_copy(update={"when": self.text(row.guard.when)}) if row.guard else None
+            row.guard.model_copy(update={"when": self.text(row.guard.when)})
+            if row.guard
+            else None
         )
         says = any(
-            value == row.name and types.get(name) in WRITTEN for name, value in row.args.items()
+            value == row.name and types.get(name) in WRITTEN
+            for name, value in row.args.items()
         )
         return row.model_copy(
             update={
                 "args": args,
                 "name": self.text(row.name) if says else row.name,
                 "guard": guard,
-                "binds": {name: own(value, None) for name, value in row.binds.items()},
+                "binds": {
+                    name: own(value, None) for name, value in row.binds.items()
+                },
                 "decorators": tuple(
-                    self._part(each, own, Family.DECORATOR) for each in row.decorators
+                    self._part(each, own, Family.DECORATOR)
+                    for each in row.decorators
                 ),
                 "upkeep": tuple(
-                    self._part(each, own, Family.ACTION, Family.CONDITION) for each in row.upkeep
+                    self._part(each, own, Family.ACTION, Family.CONDITION)
+                    for each in row.upkeep
                 ),
             }
         )
@@ -406,22 +562,33 @@ class _TextRenaming:
         *families: Family,
     ) -> "RowPart":
         kind = self._catalog.get(part.kind, *families)
-        types = {param.name: param.type for param in kind.params} if kind else {}
-        args = {name: own(value, types.get(name)) for name, value in part.args.items()}
+        types = (
+            {param.name: param.type for param in kind.params} if kind else {}
+        )
+        args = {
+            name: own(value, types.get(name))
+            for name, value in part.args.items()
+        }
         return part.model_copy(update={"args": args})
 
 
 RowPart = TypeVar("RowPart", Decorator, Upkeep)
 
 
-def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Project:
+def _with_rows(
+    project: Project, change: Callable[[Row, Behavior], Row]
+) -> Project:
     """The project with all rows changed, those of variants' overrides too."""
 
     def override(each: Override, behavior: Behavior) -> Override:
         original = _original_row(project, behavior, each.row)
         if original is None:
             return each
-        uses = {name: value for name, value in original.args.items() if name == BEHAVIOR}
+        uses = {
+            name: value
+            for name, value in original.args.items()
+            if name == BEHAVIOR
+        }
         texts = change(
             Row(
                 id=each.row,
@@ -436,10 +603,16 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
         )
         return each.model_copy(
             update={
-                "args": {name: value for name, value in texts.args.items() if name in each.args},
+                "args": {
+                    name: value
+                    for name, value in texts.args.items()
+                    if name in each.args
+                },
                 "binds": texts.binds,
                 "guard": texts.guard,
-                "decorators": texts.decorators if each.decorators is not None else None,
+                "decorators": texts.decorators
+                if each.decorators is not None
+                else None,
                 "upkeep": texts.upkeep if each.upkeep is not None else None,
                 "instead": tuple(change(row, behavior) for row in each.instead),
             }
@@ -447,18 +620,25 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
 
     behaviors = [
         each.with_rows(change(row, each) for row in each.rows).model_copy(
-            update={"overrides": tuple(override(one, each) for one in each.overrides)}
+            update={
+                "overrides": tuple(
+                    override(one, each) for one in each.overrides
+                )
+            }
         )
         for each in project.behaviors
     ]
     return project.model_copy(update={"behaviors": tuple(behaviors)})
 
 
-def _original_row(project: Project, behavior: Behavior, row_id: str) -> Row | None:
-    """The row that an override of a variant changes, in the nearest behavior that has it; None if
-    none of those it is a variant of does.
+def _original_row(
+    project: Project, behavior: Behavior, row_id: str
+) -> Row | None:
+    """The row that an override of a variant changes, in the nearest behavior
+    that has it; None if none of those it is a variant of does.
     """
-    # Variants may name each other in a circle, which validation reports; the walk must end.
+    # Variants may name each other in a circle, which validation reports; the
+    # walk must end.
     seen: set[str] = set()
     while behavior.variant_of and behavior.variant_of not in seen:
         seen.add(behavior.variant_of)
@@ -466,7 +646,9 @@ def _original_row(project: Project, behavior: Behavior, row_id: str) -> Row | No
         if found is None:
             return None
         behavior = found
-        put_in = (row for override in behavior.overrides for row in override.instead)
+        put_in = (
+            row for override in behavior.overrides for row in override.instead
+        )
         for row in (*behavior.rows, *put_in):
             if row.id == row_id:
                 return row
@@ -474,7 +656,9 @@ def _original_row(project: Project, behavior: Behavior, row_id: str) -> Row | No
 
 
 def _with_scenarios(
-    project: Project, member: Callable[[Member], Member], cue: Callable[[Cue, Scenario], Cue]
+    project: Project,
+    member: Callable[[Member], Member],
+    cue: Callable[[Cue, Scenario], Cue],
 ) -> Project:
     scenarios = [
         each.model_copy(

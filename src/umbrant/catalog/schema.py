@@ -1,4 +1,6 @@
-"""The JSON Schema (2020-12) of a project's files, from the documents and the catalog."""
+"""The JSON Schema (2020-12) of a project's files, from the documents and the
+catalog.
+"""
 
 from collections.abc import Mapping
 from types import MappingProxyType
@@ -21,29 +23,41 @@ NO_MORE: Mapping[str, type[ProjectFile]] = MappingProxyType({})
 _NAMED = ("Behavior", "Blackboard", "Stage", "Scenario")
 
 
-def project_schema(catalog: Catalog, more: Mapping[str, type[ProjectFile]] = NO_MORE) -> Schema:
-    """One schema for every file of a project: a file is valid if it is one of the documents.
-    `more` are documents that the model does not know, by where they are kept.
+def project_schema(
+    catalog: Catalog, more: Mapping[str, type[ProjectFile]] = NO_MORE
+) -> Schema:
+    """One schema for every file of a project: a file is valid if it is one of
+    the documents. `more` are documents that the model does not know, by where
+    they are kept.
 
-    With the catalog of a project its own nodes are in it. Which document a file holds is said by
-    its place; `x-files` lists these, for programs that want to be exact.
+    With the catalog of a project its own nodes are in it. Which document a file
+    holds is said by its place; `x-files` lists these, for programs that want to
+    be exact.
     """
     models: list[Any] = [
         (Cover, "validation"),
         (EventList, "validation"),
         *((kind, "validation") for kind in (*FOLDERS.values(), *more.values())),
     ]
-    _, schema = models_json_schema(models, by_alias=True, ref_template="#/$defs/{model}")
+    _, schema = models_json_schema(
+        models, by_alias=True, ref_template="#/$defs/{model}"
+    )
     defs: Schema = schema["$defs"]
     for name in _NAMED:
         _without_name(defs[name])
     _narrow(defs["Row"], catalog.family(*ROWS))
     _narrow(defs["Decorator"], catalog.family(Family.DECORATOR))
-    _narrow(defs["Upkeep"], [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time])
+    _narrow(
+        defs["Upkeep"],
+        [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time],
+    )
     files = {
         COVER_FILE: "Cover",
         EVENTS_FILE: "EventList",
-        **{f"{place}/*.json": kind.__name__ for place, kind in (*FOLDERS.items(), *more.items())},
+        **{
+            f"{place}/*.json": kind.__name__
+            for place, kind in (*FOLDERS.items(), *more.items())
+        },
     }
     return {
         "$schema": DIALECT,
@@ -57,15 +71,23 @@ def project_schema(catalog: Catalog, more: Mapping[str, type[ProjectFile]] = NO_
 def _without_name(document: Schema) -> None:
     """A document's name is its file's name and stands nowhere in the file."""
     document["properties"].pop("name")
-    document["required"] = [field for field in document.get("required", []) if field != "name"]
+    document["required"] = [
+        field for field in document.get("required", []) if field != "name"
+    ]
 
 
 def _narrow(holder: Schema, kinds: list[Kind]) -> None:
     """Let `kind` be one of these kinds, and `with` what that kind takes."""
-    holder["properties"]["kind"] = {"type": "string", "enum": [kind.id for kind in kinds]}
+    holder["properties"]["kind"] = {
+        "type": "string",
+        "enum": [kind.id for kind in kinds],
+    }
     holder["allOf"] = [
         {
-            "if": {"properties": {"kind": {"const": kind.id}}, "required": ["kind"]},
+            "if": {
+                "properties": {"kind": {"const": kind.id}},
+                "required": ["kind"],
+            },
             "then": {"properties": {"with": _args(kind)}},
         }
         for kind in kinds
@@ -101,7 +123,9 @@ def _param(param: Param) -> Schema:
                 "minItems": 2,
                 "maxItems": 2,
             }
-            forms.extend([{"$ref": "#/$defs/PlaceRef"}, point, {"type": "string"}])
+            forms.extend(
+                [{"$ref": "#/$defs/PlaceRef"}, point, {"type": "string"}]
+            )
         case ParamType.CURVE:
             forms.append({"$ref": "#/$defs/Curve"})
         case ParamType.KEY:

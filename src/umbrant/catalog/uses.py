@@ -1,4 +1,6 @@
-"""Where something of a project is used: wherever another name for it would have to be written."""
+"""Where something of a project is used: wherever another name for it would have
+to be written.
+"""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -24,7 +26,9 @@ _NAMED = {
 
 @dataclass(frozen=True)
 class Use:
-    """A place at which something is used: a row of a behavior, or what a path leads to."""
+    """A place at which something is used: a row of a behavior, or what a path
+    leads to.
+    """
 
     behavior: str = ""
     row_id: str = ""
@@ -32,7 +36,9 @@ class Use:
 
 
 def uses_of(project: Project, catalog: Catalog, path: Path) -> list[Use]:
-    """Where what a path leads to is used, behaviors first; none for what has no name of its own."""
+    """Where what a path leads to is used, behaviors first; none for what has no
+    name of its own.
+    """
     try:
         renamed = _renamed(project, catalog, path)
     except (PathError, LookupError):
@@ -46,7 +52,10 @@ def has_uses(path: Path) -> bool:
     """Whether a path leads to something that can be used by its name."""
     return (
         (len(path) == 2 and path[0] == "behaviors")
-        or (len(path) == 4 and path[2] in ("keys", "places", "props", "areas", "cast"))
+        or (
+            len(path) == 4
+            and path[2] in ("keys", "places", "props", "areas", "cast")
+        )
         or (len(path) == 3 and path[1] == "events")
         or (len(path) == 6 and path[4] == "stats")
     )
@@ -58,7 +67,9 @@ def _renamed(project: Project, catalog: Catalog, path: Path) -> Project | None:
         return None
     new = STAND_IN
     if path[0] == "behaviors":
-        return rename_used(project, catalog, NamesDocument.BEHAVIOR, str(path[1]), new)
+        return rename_used(
+            project, catalog, NamesDocument.BEHAVIOR, str(path[1]), new
+        )
     kind = path[-2]
     name = str(path[-1]) if kind == "stats" else at(project, path).name
     if kind == "keys":
@@ -71,8 +82,13 @@ def _renamed(project: Project, catalog: Catalog, path: Path) -> Project | None:
 def _changed(one: Project, other: Project) -> Iterator[Use]:
     """What is written otherwise in two projects that hold the same things."""
     for was, now in zip(one.behaviors, other.behaviors, strict=True):
-        yield from (Use(was.name, row.id) for _, row in _apart(was.rows, now.rows))
-        yield from (Use(was.name, each.row) for _, each in _apart(was.overrides, now.overrides))
+        yield from (
+            Use(was.name, row.id) for _, row in _apart(was.rows, now.rows)
+        )
+        yield from (
+            Use(was.name, each.row)
+            for _, each in _apart(was.overrides, now.overrides)
+        )
     for board, changed in zip(one.blackboards, other.blackboards, strict=True):
         for index, _ in _apart(board.keys, changed.keys):
             yield Use(path=("blackboards", board.name, "keys", index))

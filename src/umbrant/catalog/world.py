@@ -1,4 +1,6 @@
-"""What a node sees of the world. The stage implements it; a game can implement it too."""
+"""What a node sees of the world. The stage implements it; a game can implement
+it too.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,8 +13,8 @@ from umbrant.model.values import KeyType, Point, Value
 
 
 class BodyView(Protocol):
-    """A body on the stage. Metres, metres per second; headings in degrees, 0 to the east,
-    anticlockwise.
+    """A body on the stage. Metres, metres per second; headings in degrees, 0 to
+    the east, anticlockwise.
     """
 
     @property
@@ -40,11 +42,13 @@ class BodyView(Protocol):
         """The name of the prop that the body carries; None if it carries none."""
 
     def stat(self, name: str) -> float | None:
-        """The value of one of its stats, such as its health; None if it has no such stat."""
+        """The value of one of its stats, such as its health; None if it has no
+        such stat.
+        """
 
     def change_stat(self, name: str, by: float) -> float | None:
-        """Add to a stat, within its bounds; returns the new value, None if there is no such
-        stat.
+        """Add to a stat, within its bounds; returns the new value, None if
+        there is no such stat.
         """
 
 
@@ -66,7 +70,9 @@ class PropView(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Noise:
-    """Something that could be heard: where, how loud (1 is a loud call), when, and who made it."""
+    """Something that could be heard: where, how loud (1 is a loud call), when,
+    and who made it.
+    """
 
     at: Point
     loudness: float
@@ -77,14 +83,17 @@ class Noise:
 
 @dataclass(frozen=True)
 class Sight:
-    """What a look along a line met: None where nothing blocks it, else the name of what does."""
+    """What a look along a line met: None where nothing blocks it, else the name
+    of what does.
+    """
 
     blocked_by: str | None
 
 
 @dataclass(frozen=True)
 class Route:
-    """The route of a body: the corners still ahead, its end included, and the metres left along it.
+    """The route of a body: the corners still ahead, its end included, and the
+    metres left along it.
 
     With a `cause` there is no route, and the body stays where it is.
     """
@@ -95,7 +104,9 @@ class Route:
 
 
 class World(Protocol):
-    """All that an engine asks of a world. Every call is made in the thread that ticks."""
+    """All that an engine asks of a world. Every call is made in the thread that
+    ticks.
+    """
 
     @property
     def now_s(self) -> float: ...
@@ -136,28 +147,34 @@ class World(Protocol):
         """The route a body would take to a point; the body does not set out."""
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
-        """The point nearest to a point at which a body can stand; None if there is none."""
+        """The point nearest to a point at which a body can stand; None if there
+        is none.
+        """
 
     def carry(self, name: str, prop: str) -> bool:
-        """Have a body take up a prop; returns False if it carries one already or another body
-        carries this one.
+        """Have a body take up a prop; returns False if it carries one already
+        or another body carries this one.
         """
 
     def put_down(self, name: str, at: Point) -> str | None:
-        """Have a body put its prop down at a point; returns the prop's name, None if it carried
-        none.
+        """Have a body put its prop down at a point; returns the prop's name,
+        None if it carried none.
         """
 
     def look(self, start: Point, end: Point) -> Sight:
         """What a straight look between two points meets."""
 
-    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
-        """Move a body towards a point during this tick. Without another call at the next tick it
-        stops.
+    def move_towards(
+        self, name: str, goal: Point, reach_m: float, speed_m_s: float
+    ) -> Route:
+        """Move a body towards a point during this tick. Without another call at
+        the next tick it stops.
         """
 
     def turn(self, name: str, heading_deg: float) -> float:
-        """Have a body turn towards a heading during this tick; returns the degrees still to go."""
+        """Have a body turn towards a heading during this tick; returns the
+        degrees still to go.
+        """
 
     def leave(self, name: str) -> None:
         """Take a body off the stage at the end of this tick."""
@@ -167,44 +184,58 @@ class World(Protocol):
 
 
 class Events(Protocol):
-    """The events as one agent receives them. An event raised in a tick is received in the next; the
-    innermost machine around the row that raises it handles it within the tick.
+    """The events as one agent receives them. An event raised in a tick is
+    received in the next; the innermost machine around the row that raises it
+    handles it within the tick.
     """
 
     @property
     def now(self) -> Sequence[str]:
-        """The events received in this tick, in the order in which they were raised."""
+        """The events received in this tick, in the order in which they were
+        raised.
+        """
 
-    def raise_event(self, event: str, to: str, delay_s: float, internal: bool = False) -> None:
-        """Raise an event for one agent or a group, by name, or for all where `to` is empty. If
-        it is `internal` it stays inside the innermost machine, or inside the agent.
+    def raise_event(
+        self, event: str, to: str, delay_s: float, internal: bool = False
+    ) -> None:
+        """Raise an event for one agent or a group, by name, or for all where
+        `to` is empty. If it is `internal` it stays inside the innermost
+        machine, or inside the agent.
         """
 
     def received(self, event: str) -> bool:
         """Whether this event, or a more special one, is received in this tick."""
 
     def last_s(self, event: str) -> float | None:
-        """When this event, or a more special one, was last received; None if never."""
+        """When this event, or a more special one, was last received; None if
+        never.
+        """
 
 
 class MachineQueue(Protocol):
     """A machine as it takes in the events that are raised inside it."""
 
     def raise_inside(self, event: str) -> None:
-        """Handle an event within the tick, after those that were raised before it."""
+        """Handle an event within the tick, after those that were raised before
+        it.
+        """
 
 
 class MachineEvents(Events, Protocol):
     """The events of an agent as its machines see them."""
 
     def begin_machine(self, machine: MachineQueue) -> None:
-        """The rows that run from now on are in this machine, until `end_machine`."""
+        """The rows that run from now on are in this machine, until
+        `end_machine`.
+        """
 
     def end_machine(self) -> None:
         """The machine that began last is done for now."""
 
     def offered(self, machine: MachineQueue) -> Sequence[str]:
-        """The events received in this tick, without those that this machine has handled inside."""
+        """The events received in this tick, without those that this machine has
+        handled inside.
+        """
 
 
 class BoardView(Protocol):
@@ -218,7 +249,9 @@ class BoardView(Protocol):
 
 
 class Me(Protocol):
-    """The agent on whose behalf a node runs: the first argument of every node's function."""
+    """The agent on whose behalf a node runs: the first argument of every node's
+    function.
+    """
 
     @property
     def name(self) -> str: ...
@@ -240,17 +273,19 @@ class Me(Protocol):
         """Whether a row of this name is active."""
 
     def time_in(self, row_name: str) -> float | None:
-        """For how many seconds a row of this name has been active; None if none is."""
+        """For how many seconds a row of this name has been active; None if none
+        is.
+        """
 
     def others_in(self, row_name: str, group: str) -> int:
-        """How many other agents of a group (of all groups where it is empty) are in a row of this
-        name.
+        """How many other agents of a group (of all groups where it is empty)
+        are in a row of this name.
         """
 
 
 class Target(Protocol):
-    """A chip that refers to something with a position: a key, a named place, a point, one of the
-    cast, a prop.
+    """A chip that refers to something with a position: a key, a named place, a
+    point, one of the cast, a prop.
     """
 
     @property
@@ -258,7 +293,9 @@ class Target(Protocol):
 
     @property
     def name(self) -> str | None:
-        """The name of the agent or prop that it refers to now; None for a bare point."""
+        """The name of the agent or prop that it refers to now; None for a bare
+        point.
+        """
 
     def at(self) -> Point | Cause:
         """The point where it is now, or the cause if it has none."""
@@ -281,7 +318,9 @@ class KeySlot(Protocol):
         """When it was last written, None if never."""
 
     def set(self, value: Value | None, because: Cause | None = None) -> None:
-        """Write the key; None unsets it. A reason for the value is recorded beside it."""
+        """Write the key; None unsets it. A reason for the value is recorded
+        beside it.
+        """
 
 
 class Formula(Protocol):

@@ -1,7 +1,8 @@
 """The command line: its commands, and what becomes of an error.
 
-Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what was asked for was done
-with a take that was cut short, 130 and 143 stopped by a signal.
+Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what was
+asked for was done with a take that was cut short, 130 and 143 stopped by a
+signal.
 """
 
 import os
@@ -34,7 +35,9 @@ from umbrant.take.errors import TakeError
 
 
 class _OpensByDefault(TyperGroup):
-    """`umbrant PROJECT` and plain `umbrant` open the window: what is no command is a project."""
+    """`umbrant PROJECT` and plain `umbrant` open the window: what is no command
+    is a project.
+    """
 
     def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
         known = set(self.commands)
@@ -70,7 +73,9 @@ app.command("schema")(schema)
 
 
 def main() -> None:
-    """Run the command line. Mistakes in the input are said on stderr, and nothing else is."""
+    """Run the command line. Mistakes in the input are said on stderr, and
+    nothing else is.
+    """
     try:
         try:
             app()
@@ -91,13 +96,19 @@ def main() -> None:
         _give_up_output()
         raise SystemExit(0) from None
     except OSError as error:
-        # Files that are read or written have errors of their own; what is left is what is printed.
+        # Files that are read or written have errors of their own; what is left
+        # is what is printed.
         _give_up_output()
-        print(f"The output could not be written: {error.strerror or error}.", file=sys.stderr)
+        print(
+            f"The output could not be written: {error.strerror or error}.",
+            file=sys.stderr,
+        )
         raise SystemExit(1) from None
 
 
 def _give_up_output() -> None:
-    """Print into nothing from now on, or Python would complain of the same once more as it ends."""
+    """Print into nothing from now on, or Python would complain of the same once
+    more as it ends.
+    """
     with suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

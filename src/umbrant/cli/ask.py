@@ -9,8 +9,8 @@ from umbrant.take.reader import read_take
 
 
 def explainer_at(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
-    """What answers questions about an agent of a take, and the tick at a time in seconds. Raises
-    TakeError and InputError.
+    """What answers questions about an agent of a take, and the tick at a time
+    in seconds. Raises TakeError and InputError.
     """
     take = read_take(path, only=agent)
     if agent not in take.agents:
@@ -19,7 +19,9 @@ def explainer_at(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
         )
     end = take.header.seconds(take.ticks)
     if at > end:
-        raise InputError(f"{path}: the take ends at {end:.2f} s; ask about a time before that.")
+        raise InputError(
+            f"{path}: the take ends at {end:.2f} s; ask about a time before that."
+        )
     return Explainer(take, agent), take.clamp(take.header.tick(at))
 
 
@@ -28,5 +30,7 @@ def row_called(explainer: Explainer, text: str) -> str:
     row_id = explainer.outline.find(text)
     if row_id is None:
         known = list(explainer.outline.number.values())
-        raise InputError(f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}")
+        raise InputError(
+            f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}"
+        )
     return row_id

@@ -1,4 +1,6 @@
-"""`umbrant compare`: whether the same happens in two takes or projects, and where they part."""
+"""`umbrant compare`: whether the same happens in two takes or projects, and
+where they part.
+"""
 
 import sys
 from collections.abc import Iterator
@@ -29,9 +31,14 @@ EQUAL, DIFFERENT, TROUBLE = 0, 1, 2
 """The exit codes."""
 
 OneArg = Annotated[
-    str, typer.Argument(metavar="ONE", help="a take, a project, or PROJECT@REVISION of its git")
+    str,
+    typer.Argument(
+        metavar="ONE", help="a take, a project, or PROJECT@REVISION of its git"
+    ),
 ]
-OtherArg = Annotated[str, typer.Argument(metavar="OTHER", help="what to hold against it")]
+OtherArg = Annotated[
+    str, typer.Argument(metavar="OTHER", help="what to hold against it")
+]
 
 
 @dataclass(frozen=True)
@@ -50,23 +57,37 @@ def compare(
     one: OneArg,
     other: OtherArg,
     scenario: Annotated[
-        str | None, typer.Option(metavar="S", help="of projects, which scenario; the first's own")
+        str | None,
+        typer.Option(
+            metavar="S", help="of projects, which scenario; the first's own"
+        ),
     ] = None,
     seeds: Annotated[
-        int, typer.Option(metavar="N", min=1, max=10_000, help="of projects, with how many seeds")
+        int,
+        typer.Option(
+            metavar="N",
+            min=1,
+            max=10_000,
+            help="of projects, with how many seeds",
+        ),
     ] = 1,
     outcome: Annotated[
-        bool, typer.Option("--outcome", help="compare only bodies, props and keys, not rows")
+        bool,
+        typer.Option(
+            "--outcome", help="compare only bodies, props and keys, not rows"
+        ),
     ] = False,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Say whether two takes are equal, or where they part. Exits with 0 if equal, 1 if different
-    and 2 in trouble.
+    """Say whether two takes are equal, or where they part. Exits with 0 if
+    equal, 1 if different and 2 in trouble.
     """
     try:
         sides = _side(one), _side(other)
-        found = list(_compared(sides, scenario, seeds, only_outcome=outcome, trust=trust))
+        found = list(
+            _compared(sides, scenario, seeds, only_outcome=outcome, trust=trust)
+        )
     except (ProjectError, TakeError, InputError) as error:
         print(escaped(str(error)), file=sys.stderr)
         raise SystemExit(TROUBLE) from None
@@ -74,13 +95,20 @@ def compare(
         print_json({"runs": [_data(each, seed) for seed, each in found]})
     else:
         _tell(found, sides)
-    cut = [each for _, pair in found for each in (pair.one, pair.other) if not each.is_complete]
+    cut = [
+        each
+        for _, pair in found
+        for each in (pair.one, pair.other)
+        if not each.is_complete
+    ]
     for take in cut:
         message = f"{take.path}: this take is not whole: {take.ended}"
         print(escaped(message), file=sys.stderr)
     if cut:
         raise SystemExit(TROUBLE)
-    raise SystemExit(EQUAL if all(each.is_equal for _, each in found) else DIFFERENT)
+    raise SystemExit(
+        EQUAL if all(each.is_equal for _, each in found) else DIFFERENT
+    )
 
 
 def _side(text: str) -> CompareSubject:
@@ -108,17 +136,26 @@ def _compared(
 ) -> Iterator[tuple[int, TakeComparison]]:
     """The comparison of each seed."""
     if seeds > 1 and any(side.take for side in sides):
-        raise InputError("--seeds plays projects: a take has the seed that it has.")
+        raise InputError(
+            "--seeds plays projects: a take has the seed that it has."
+        )
     with ExitStack() as stack:
         folder = stack.enter_context(TemporaryDirectory(prefix="umbrant-"))
         is_rolled = any(side.project for side in sides)
-        supervisor = stack.enter_context(SupervisedRolls()) if is_rolled else None
+        supervisor = (
+            stack.enter_context(SupervisedRolls()) if is_rolled else None
+        )
         name, first_seed = _what_to_play(sides, scenario)
         for seed in range(first_seed, first_seed + seeds):
             one, other = (
                 side.take
                 or _rolled(
-                    side, Path(folder) / f"{index}.take", name, seed, supervisor, trust=trust
+                    side,
+                    Path(folder) / f"{index}.take",
+                    name,
+                    seed,
+                    supervisor,
+                    trust=trust,
                 )
                 for index, side in enumerate(sides)
             )
@@ -126,8 +163,8 @@ def _compared(
 
 
 def _what_to_play(sides: Pair, scenario: str | None) -> tuple[str | None, int]:
-    """The scenario and the first seed: what is given, or those of the take, or of the first
-    project.
+    """The scenario and the first seed: what is given, or those of the take, or
+    of the first project.
     """
     for side in sides:
         if side.take is not None:
@@ -149,7 +186,9 @@ def _rolled(
 ) -> Take:
     assert side.project is not None  # noqa: S101  (a side that is no take is a project)
     name = playable_scenario(side.project, side.name, scenario)
-    return roll_into(RollOrder(side.project, name, path, seed, trusted=trust), supervisor)
+    return roll_into(
+        RollOrder(side.project, name, path, seed, trusted=trust), supervisor
+    )
 
 
 def _data(found: TakeComparison, seed: int) -> dict[str, object]:
@@ -164,13 +203,19 @@ def _data(found: TakeComparison, seed: int) -> dict[str, object]:
 def _tell(found: list[tuple[int, TakeComparison]], sides: Pair) -> None:
     """In full for one run; of several a line for each that differs."""
     one, other = (side.name for side in sides)
-    names = (one, other) if one != other else (f"{one} (first)", f"{other} (second)")
+    names = (
+        (one, other)
+        if one != other
+        else (f"{one} (first)", f"{other} (second)")
+    )
     if len(found) == 1:
         say(parting_answer(found[0][1], *names).text)
         return
     for seed, each in found:
         if not each.is_equal:
             answer = parting_answer(each, *names)
-            say(f"seed {seed}: {answer.headline.text if answer.headline else answer.text}")
+            say(
+                f"seed {seed}: {answer.headline.text if answer.headline else answer.text}"
+            )
     equal = sum(each.is_equal for _, each in found)
     say(f"Equal in {equal} seeds of {len(found)}.")

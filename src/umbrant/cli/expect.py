@@ -1,4 +1,6 @@
-"""`umbrant expect`: whether what a project's authors expect is so, in one take or in many."""
+"""`umbrant expect`: whether what a project's authors expect is so, in one take
+or in many.
+"""
 
 import shlex
 import sys
@@ -43,27 +45,46 @@ MOST_TAKES = 100_000
 def expect(
     project: ProjectArg,
     seeds: Annotated[
-        int, typer.Option("--seeds", metavar="N", min=1, max=MOST_TAKES, help="with how many seeds")
+        int,
+        typer.Option(
+            "--seeds",
+            metavar="N",
+            min=1,
+            max=MOST_TAKES,
+            help="with how many seeds",
+        ),
     ] = 1,
     scenario: Annotated[
-        str | None, typer.Option(metavar="S", help="only those about this scenario")
+        str | None,
+        typer.Option(metavar="S", help="only those about this scenario"),
     ] = None,
     junit: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="write JUnit XML for a CI service")
+        Path | None,
+        typer.Option(metavar="FILE", help="write JUnit XML for a CI service"),
     ] = None,
     jobs: JobsOption = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Play a project and say which of its expectations hold. Exits with 0 if all do, 1 if one is
-    broken or undecided, and 2 in trouble.
+    """Play a project and say which of its expectations hold. Exits with 0 if
+    all do, 1 if one is broken or undecided, and 2 in trouble.
     """
     try:
         found = read_project(project)
-        results = list(_results(found, project, scenario, seeds, jobs or default_jobs(), trust))
+        results = list(
+            _results(
+                found, project, scenario, seeds, jobs or default_jobs(), trust
+            )
+        )
         if junit is not None:
             write_atomically(junit, _junit(results, project))
-    except (ProjectError, TakeError, InputError, LanguageError, OSError) as error:
+    except (
+        ProjectError,
+        TakeError,
+        InputError,
+        LanguageError,
+        OSError,
+    ) as error:
         print(escaped(str(error)), file=sys.stderr)
         raise SystemExit(TROUBLE) from None
     if as_json:
@@ -74,12 +95,19 @@ def expect(
         holding = sum(each.verdict is Verdict.HOLDS for each in results)
         say(f"{holding} of {len(results)} expectations hold.")
     raise SystemExit(
-        ALL_HOLD if all(each.verdict is Verdict.HOLDS for each in results) else NOT_ALL
+        ALL_HOLD
+        if all(each.verdict is Verdict.HOLDS for each in results)
+        else NOT_ALL
     )
 
 
 def _results(
-    project: Project, folder: Path, scenario: str | None, seeds: int, jobs: int, trust: bool
+    project: Project,
+    folder: Path,
+    scenario: str | None,
+    seeds: int,
+    jobs: int,
+    trust: bool,
 ) -> Iterable[ExpectationResult]:
     """What becomes of each expectation, scenario by scenario."""
     expectations = read_expectations(folder)
@@ -89,12 +117,16 @@ def _results(
             '{"expect": "always", "that": "lamp_oil >= 0"}.'
         )
     first = project.cover.scenario
-    names = dict.fromkeys(each.expectation.scenario or first for each in expectations)
+    names = dict.fromkeys(
+        each.expectation.scenario or first for each in expectations
+    )
     for name in names if scenario is None else [scenario]:
         playable = playable_scenario(project, str(folder), name)
         about = for_scenario(expectations, playable, first)
         if about:
-            yield from _of_scenario(project, playable, about, seeds, jobs, trust)
+            yield from _of_scenario(
+                project, playable, about, seeds, jobs, trust
+            )
 
 
 def _of_scenario(
@@ -107,7 +139,8 @@ def _of_scenario(
 ) -> list[ExpectationResult]:
     first_seed = project.scenario(scenario).seed
     found: dict[str, list[SeedOutcome]] = {each.file: [] for each in about}
-    # Closed before the folder of the takes goes: others may still be being played into it.
+    # Closed before the folder of the takes goes: others may still be being
+    # played into it.
     with (
         seeds_of(project, scenario, first_seed, seeds, trust=trust) as orders,
         closing(takes_of(orders, jobs)) as played,
@@ -122,17 +155,23 @@ def _of_scenario(
 
 def _tell(result: ExpectationResult, project: Project, folder: Path) -> None:
     named = result.named
-    say(f"{result.verdict.value:9} {named.expectation.sentence}  ({named.file})")
+    say(
+        f"{result.verdict.value:9} {named.expectation.sentence}  ({named.file})"
+    )
     if named.expectation.expect is Expected.OFTEN:
         say(f"          {_share_words(result)}")
     broken = list(result.broken)
     scenario = named.expectation.scenario or project.cover.scenario
     rate = project.scenario(scenario).ticks_per_s
     for seed, each in broken[:MOST_SAID]:
-        say(f"          seed {seed}, {each.tick / rate:.2f} s, {each.agent}: {each.says}")
+        say(
+            f"          seed {seed}, {each.tick / rate:.2f} s, {each.agent}: {each.says}"
+        )
         take = f"seed{seed}.take"
         roll = f"umbrant roll {shlex.quote(str(folder))} --scenario {scenario} --seed {seed}"
-        why = f"umbrant why {take} --agent {each.agent} --at {each.tick / rate:g}"
+        why = (
+            f"umbrant why {take} --agent {each.agent} --at {each.tick / rate:g}"
+        )
         say(f"            {roll} --out {take} && {why}")
     if len(broken) > MOST_SAID:
         say(f"          and {len(broken) - MOST_SAID} more")
@@ -140,7 +179,10 @@ def _tell(result: ExpectationResult, project: Project, folder: Path) -> None:
 
 def _share_words(result: ExpectationResult) -> str:
     """How often it happened, and what that says."""
-    happened, of = sum(each.happens for each in result.outcomes), len(result.outcomes)
+    happened, of = (
+        sum(each.happens for each in result.outcomes),
+        len(result.outcomes),
+    )
     low, high = result.interval
     words = f"in {happened} of {of} takes: {low * 100:.1f} to {high * 100:.1f} % of all, likely"
     between = result.named.expectation.between
@@ -163,10 +205,17 @@ def _data(result: ExpectationResult, project: Project) -> dict[str, object]:
         "scenario": expectation.scenario or project.cover.scenario,
         "verdict": result.verdict.value,
         "takes": len(result.outcomes),
-        "happened": sum(each.happens for each in result.outcomes) if is_share else None,
+        "happened": sum(each.happens for each in result.outcomes)
+        if is_share
+        else None,
         "interval": [low, high] if is_share else None,
         "broken": [
-            {"seed": seed, "agent": each.agent, "tick": each.tick, "says": each.says}
+            {
+                "seed": seed,
+                "agent": each.agent,
+                "tick": each.tick,
+                "says": each.says,
+            }
             for seed, each in result.broken
         ],
     }
@@ -176,16 +225,24 @@ def _junit(results: Sequence[ExpectationResult], folder: Path) -> str:
     """The results as JUnit XML, which CI services read."""
     failures = sum(each.verdict is Verdict.BROKEN for each in results)
     skipped = sum(each.verdict is Verdict.UNDECIDED for each in results)
-    counts = {"tests": str(len(results)), "failures": str(failures), "errors": "0"}
+    counts = {
+        "tests": str(len(results)),
+        "failures": str(failures),
+        "errors": "0",
+    }
     named = {"name": folder.resolve().name, "skipped": str(skipped)}
     suite = ET.Element("testsuite", {**named, **counts})
     for each in results:
         case = ET.SubElement(
-            suite, "testcase", classname=each.named.file, name=each.named.expectation.sentence
+            suite,
+            "testcase",
+            classname=each.named.file,
+            name=each.named.expectation.sentence,
         )
         if each.verdict is Verdict.BROKEN:
             lines = [
-                f"seed {seed}, tick {at.tick}, {at.agent}: {at.says}" for seed, at in each.broken
+                f"seed {seed}, tick {at.tick}, {at.agent}: {at.says}"
+                for seed, at in each.broken
             ]
             message = lines[0] if lines else _share_words(each)
             fault = ET.SubElement(case, "failure", message=message)

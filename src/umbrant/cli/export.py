@@ -17,7 +17,9 @@ def export(
         ExportFormat, typer.Option("--format", help="the format to print")
     ] = ExportFormat.CSV,
 ) -> None:
-    """Print a take as CSV or JSON Lines: one line for each span, refusal, change and pose."""
+    """Print a take as CSV or JSON Lines: one line for each span, refusal,
+    change and pose.
+    """
     found = read_take(take)
     sys.stdout.write(export_text(found, form))
     refuse_cut_take(found)

@@ -23,7 +23,13 @@ from umbrant.model.problems import did_you_mean
 from umbrant.model.values import times_text
 from umbrant.rolling.many_takes import default_jobs, takes_of
 from umbrant.rolling.roll import RollOrder
-from umbrant.studying.vary import MOST, VaryError, combinations, read_vary, with_values
+from umbrant.studying.vary import (
+    MOST,
+    VaryError,
+    combinations,
+    read_vary,
+    with_values,
+)
 from umbrant.take.reader import Take, read_take
 
 NOT_FOUND = 1
@@ -33,37 +39,62 @@ MOST_SAID = 40
 
 def find(
     take: Annotated[
-        Path, typer.Argument(metavar="TAKE", help="a take; or a project, to look for a seed")
+        Path,
+        typer.Argument(
+            metavar="TAKE", help="a take; or a project, to look for a seed"
+        ),
     ],
     condition: Annotated[
-        str, typer.Argument(metavar="CONDITION", help="such as 'alarm > 0.5 and ran(1.2)'")
+        str,
+        typer.Argument(
+            metavar="CONDITION", help="such as 'alarm > 0.5 and ran(1.2)'"
+        ),
     ],
     agent: Annotated[
-        str | None, typer.Option("--agent", metavar="A", help="whose it is; the first of the cast")
+        str | None,
+        typer.Option(
+            "--agent", metavar="A", help="whose it is; the first of the cast"
+        ),
     ] = None,
     seeds: Annotated[
-        int, typer.Option("--seeds", metavar="N", min=1, max=100_000, help="of a project, how many")
+        int,
+        typer.Option(
+            "--seeds",
+            metavar="N",
+            min=1,
+            max=100_000,
+            help="of a project, how many",
+        ),
     ] = 100,
     for_s: Annotated[
-        float, typer.Option("--for", metavar="T", min=0, help="for how many seconds at a time")
+        float,
+        typer.Option(
+            "--for", metavar="T", min=0, help="for how many seconds at a time"
+        ),
     ] = 0.0,
     scenario: Annotated[
-        str | None, typer.Option(metavar="S", help="of a project, which scenario")
+        str | None,
+        typer.Option(metavar="S", help="of a project, which scenario"),
     ] = None,
     vary: Annotated[
         list[str] | None,
         typer.Option(
-            metavar="PLACE=FROM:TO:STEP", help="of a project, a number to vary; maybe several"
+            metavar="PLACE=FROM:TO:STEP",
+            help="of a project, a number to vary; maybe several",
         ),
     ] = None,
     out: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="of a project, where the take is kept")
+        Path | None,
+        typer.Option(
+            metavar="FILE", help="of a project, where the take is kept"
+        ),
     ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Say at which ticks of a take a condition holds; of a project, play seeds, with other numbers
-    too, until it does in one. Exits with 1 where it holds nowhere.
+    """Say at which ticks of a take a condition holds; of a project, play seeds,
+    with other numbers too, until it does in one. Exits with 1 where it holds
+    nowhere.
     """
     given: Mapping[str, float] = {}
     if take.is_dir():
@@ -81,7 +112,12 @@ def find(
     if as_json:
         data = [{"start": start, "end": end} for start, end in stretches]
         seed = found.header.seed
-        said = {"agent": name, "seed": seed, "condition": condition, "stretches": data}
+        said = {
+            "agent": name,
+            "seed": seed,
+            "condition": condition,
+            "stretches": data,
+        }
         print_json({**said, "given": dict(given)} if given else said)
     else:
         _tell(found, stretches)
@@ -95,15 +131,23 @@ def _tell(take: Take, stretches: Sequence[tuple[int, int]]) -> None:
     seconds = take.header.seconds
     for start, end in stretches[:MOST_SAID]:
         to = f" to {seconds(end):.2f} s" if end > start else ""
-        say(f"{seconds(start):8.2f} s{to}  (tick {start}{f' to {end}' if end > start else ''})")
+        say(
+            f"{seconds(start):8.2f} s{to}  (tick {start}{f' to {end}' if end > start else ''})"
+        )
     if len(stretches) > MOST_SAID:
         say(f"and {len(stretches) - MOST_SAID} more")
     ticks = sum(end - start + 1 for start, end in stretches)
     times = times_text(len(stretches))
-    say(f"{times}, {seconds(ticks):.2f} s in all" if stretches else "It holds at no tick.")
+    say(
+        f"{times}, {seconds(ticks):.2f} s in all"
+        if stretches
+        else "It holds at no tick."
+    )
 
 
-def _stretches(take: Take, agent: str, condition: str, for_s: float) -> list[tuple[int, int]]:
+def _stretches(
+    take: Take, agent: str, condition: str, for_s: float
+) -> list[tuple[int, int]]:
     """Where a condition holds for so long at a time. Raises InputError."""
     try:
         found = stretches_of(TakeSignals(take, agent).holds(condition))
@@ -130,8 +174,12 @@ class _Trial:
         return f"seed {self.seed}{''.join(values)}"
 
 
-def _trials(folder: Path, scenario: str | None, seeds: int, vary: Sequence[str]) -> list[_Trial]:
-    """All seeds with the first values, then with the next. Raises InputError and ProjectError."""
+def _trials(
+    folder: Path, scenario: str | None, seeds: int, vary: Sequence[str]
+) -> list[_Trial]:
+    """All seeds with the first values, then with the next. Raises InputError
+    and ProjectError.
+    """
     project = read_project(folder)
     name = playable_scenario(project, str(folder), scenario)
     first = project.scenario(name).seed
@@ -140,11 +188,23 @@ def _trials(folder: Path, scenario: str | None, seeds: int, vary: Sequence[str])
         varied = [read_vary(each, project) for each in vary]
         count = seeds * math.prod(len(each.values) for each in varied)
         if count > MOST:
-            raise InputError(f"these are {count:,} takes; {MOST:,} is the most. Vary less.")
+            raise InputError(
+                f"these are {count:,} takes; {MOST:,} is the most. Vary less."
+            )
         for values in combinations(varied):
-            made = checked_project(with_values(project, varied, values)) if varied else project
-            given = {each.name: value for each, value in zip(varied, values, strict=True)}
-            trials += [_Trial(made, name, first + index, given) for index in range(seeds)]
+            made = (
+                checked_project(with_values(project, varied, values))
+                if varied
+                else project
+            )
+            given = {
+                each.name: value
+                for each, value in zip(varied, values, strict=True)
+            }
+            trials += [
+                _Trial(made, name, first + index, given)
+                for index in range(seeds)
+            ]
     except VaryError as error:
         raise InputError(str(error)) from None
     return trials
@@ -158,8 +218,8 @@ def _first_trial(
     out: Path | None,
     trust: bool,
 ) -> tuple[Mapping[str, float], Take] | None:
-    """The varied values, and the take, of the first in which a condition holds; None if it does in
-    none.
+    """The varied values, and the take, of the first in which a condition holds;
+    None if it does in none.
     """
     with TemporaryDirectory(prefix="umbrant-") as folder:
         orders = [
@@ -186,7 +246,9 @@ def _first_trial(
 
 
 def agent_of(take: Take, wanted: str | None) -> str:
-    """One of the cast that decides; the first where nobody is named. Raises InputError."""
+    """One of the cast that decides; the first where nobody is named. Raises
+    InputError.
+    """
     deciding = [each.name for each in take.header.cast if each.behavior]
     if wanted is None and deciding:
         return deciding[0]

@@ -18,12 +18,16 @@ from umbrant.project_nodes import project_catalog
 
 OwnNodesArg = Annotated[
     Path | None,
-    typer.Argument(help="the folder of a project, for its own nodes alone; none of them is run"),
+    typer.Argument(
+        help="the folder of a project, for its own nodes alone; none of them is run"
+    ),
 ]
 
 
 def nodes(project: OwnNodesArg = None, as_json: JsonOption = False) -> None:
-    """List every kind of node, with its phrase and what it does; or a project's own nodes."""
+    """List every kind of node, with its phrase and what it does; or a project's
+    own nodes.
+    """
     kinds = list(BUILTIN.kinds.values())
     if project is not None:
         declared = project_catalog(read_project(project))
@@ -35,7 +39,11 @@ def nodes(project: OwnNodesArg = None, as_json: JsonOption = False) -> None:
         return
     table = Table("kind", "family", "reads as", box=None, pad_edge=False)
     for kind in kinds:
-        table.add_row(kind.id, kind.family, kind.phrase.replace("[", "(").replace("]", ")") or "-")
+        table.add_row(
+            kind.id,
+            kind.family,
+            kind.phrase.replace("[", "(").replace("]", ")") or "-",
+        )
     console().print(table)
 
 
@@ -59,7 +67,9 @@ def _param_data(param: Param) -> dict[str, object]:
         "type": param.type,
         "unit": param.quantity.unit,
         "choices": param.choices,
-        "default": default.model_dump(mode="json") if isinstance(default, BaseModel) else default,
+        "default": default.model_dump(mode="json")
+        if isinstance(default, BaseModel)
+        else default,
         "required": param.required,
         "help": param.help,
     }

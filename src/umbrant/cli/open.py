@@ -14,18 +14,24 @@ from umbrant.cli.story import print_story
 
 def open_(
     project: Annotated[
-        Path | None, typer.Argument(metavar="[PROJECT]", help="the folder of a project")
+        Path | None,
+        typer.Argument(metavar="[PROJECT]", help="the folder of a project"),
     ] = None,
     headless: Annotated[
-        bool, typer.Option("--headless", help="play it and print what happened, no window")
+        bool,
+        typer.Option(
+            "--headless", help="play it and print what happened, no window"
+        ),
     ] = False,
     trust: TrustOption = False,
 ) -> None:
-    """Open the window on a project. Without a display, play its scenario and print what
-    happened.
+    """Open the window on a project. Without a display, play its scenario and
+    print what happened.
     """
     if headless or not (
-        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or _has_platform()
+        os.environ.get("DISPLAY")
+        or os.environ.get("WAYLAND_DISPLAY")
+        or _has_platform()
     ):
         if project is None:
             raise InputError(
@@ -35,8 +41,8 @@ def open_(
         print_story(take)
         refuse_cut_take(take)
         return
-    # Qt is loaded only for the window, so that all other commands work where its libraries are
-    # missing.
+    # Qt is loaded only for the window, so that all other commands work where
+    # its libraries are missing.
     from umbrant.desk.app import run_desk
 
     raise SystemExit(run_desk(project, trust=trust))

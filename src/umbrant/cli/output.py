@@ -1,5 +1,5 @@
-"""What a command prints, and what ends it early. Everything that files or nodes may have put into a
-text is escaped.
+"""What a command prints, and what ends it early. Everything that files or nodes
+may have put into a text is escaped.
 """
 
 import json
@@ -12,13 +12,15 @@ from umbrant.take.reader import Take
 
 
 class InputError(Exception):
-    """Something in the input is wrong. The message names it and the way out; the program exits with
-    1.
+    """Something in the input is wrong. The message names it and the way out;
+    the program exits with 1.
     """
 
 
 class StoppedError(Exception):
-    """A signal has stopped what was being done. `code` is what the program exits with."""
+    """A signal has stopped what was being done. `code` is what the program
+    exits with.
+    """
 
     def __init__(self, message: str, number: int) -> None:
         super().__init__(message)
@@ -26,17 +28,19 @@ class StoppedError(Exception):
 
 
 class CutShortError(Exception):
-    """What was asked for has been done, with a take that was cut short. The program exits with
-    3.
+    """What was asked for has been done, with a take that was cut short. The
+    program exits with 3.
     """
 
     def __init__(self, take: Take) -> None:
-        super().__init__(f"{take.path}: this take is not whole: {printable(take.ended, 500)}")
+        super().__init__(
+            f"{take.path}: this take is not whole: {printable(take.ended, 500)}"
+        )
 
 
 def refuse_cut_take(take: Take) -> None:
-    """Nobody is to take what was recorded for all that would have happened. Raises
-    CutShortError.
+    """Nobody is to take what was recorded for all that would have happened.
+    Raises CutShortError.
     """
     if not take.is_complete:
         raise CutShortError(take)

@@ -1,4 +1,6 @@
-"""`umbrant review`: what looks like a mistake in a project, or in what happened in a take."""
+"""`umbrant review`: what looks like a mistake in a project, or in what happened
+in a take.
+"""
 
 from pathlib import Path
 from typing import Annotated
@@ -15,12 +17,17 @@ from umbrant.review.findings import Severity
 from umbrant.take.reader import read_take
 
 SubjectArg = Annotated[
-    Path, typer.Argument(metavar="PROJECT|TAKE", help="the folder of a project, or a take")
+    Path,
+    typer.Argument(
+        metavar="PROJECT|TAKE", help="the folder of a project, or a take"
+    ),
 ]
 
 
 def review_(subject: SubjectArg, as_json: JsonOption = False) -> None:
-    """Say what looks like a mistake in a project or a take. Exits with 1 when there are errors."""
+    """Say what looks like a mistake in a project or a take. Exits with 1 when
+    there are errors.
+    """
     if subject.is_file():
         _review_take(subject, as_json=as_json)
     else:
@@ -31,7 +38,12 @@ def _review_take(path: Path, *, as_json: bool) -> None:
     take = read_take(path)
     found = review_cast(take, project_catalog(take.header.project).catalog)
     if as_json:
-        print_json({"findings": [each.as_json() for each in found], "ended": take.ended})
+        print_json(
+            {
+                "findings": [each.as_json() for each in found],
+                "ended": take.ended,
+            }
+        )
     else:
         for each in found:
             say(f"{each}\n    {each.finding.rule.why}")
@@ -45,8 +57,14 @@ def _review_project(project: Path, *, as_json: bool) -> None:
     document = read_project(project)
     own = project_catalog(document)
     problems = [*validate(document, own.catalog), *own.problems]
-    found = [] if any(not problem.row_id for problem in problems) else review(document, own.catalog)
-    errors = bool(problems) or any(each.rule.severity is Severity.ERROR for each in found)
+    found = (
+        []
+        if any(not problem.row_id for problem in problems)
+        else review(document, own.catalog)
+    )
+    errors = bool(problems) or any(
+        each.rule.severity is Severity.ERROR for each in found
+    )
     if as_json:
         print_json(
             {
@@ -59,5 +77,9 @@ def _review_project(project: Path, *, as_json: bool) -> None:
             say(f"error: {problem}")
         for each in found:
             say(f"{each}\n    {each.rule.why}")
-        say(f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found.")
+        say(
+            f"{len(problems) + len(found)} findings"
+            if problems or found
+            else "Nothing was found."
+        )
     raise SystemExit(1 if errors else 0)

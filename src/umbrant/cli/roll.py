@@ -14,14 +14,19 @@ from umbrant.cli.story import changes_data, print_story
 def roll_(
     project: ProjectArg,
     scenario: Annotated[
-        str | None, typer.Option(metavar="S", help="which scenario; the project's first")
+        str | None,
+        typer.Option(metavar="S", help="which scenario; the project's first"),
     ] = None,
-    seed: Annotated[int | None, typer.Option(metavar="N", min=0, help="another seed")] = None,
+    seed: Annotated[
+        int | None, typer.Option(metavar="N", min=0, help="another seed")
+    ] = None,
     seconds: Annotated[
-        float | None, typer.Option(metavar="T", min=0.01, max=86_400, help="another length")
+        float | None,
+        typer.Option(metavar="T", min=0.01, max=86_400, help="another length"),
     ] = None,
     out: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="where to write the take")
+        Path | None,
+        typer.Option(metavar="FILE", help="where to write the take"),
     ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,

@@ -1,4 +1,6 @@
-"""Playing a project from the command line, with Ctrl+C ending the take in good order."""
+"""Playing a project from the command line, with Ctrl+C ending the take in good
+order.
+"""
 
 import signal
 import sys
@@ -29,13 +31,15 @@ def rolled(
     *,
     trust: bool,
 ) -> Take:
-    """Play a scenario and read the take. None stands for what the project says. Raises
-    ProjectError, TakeError, InputError and StoppedError.
+    """Play a scenario and read the take. None stands for what the project says.
+    Raises ProjectError, TakeError, InputError and StoppedError.
     """
     project = read_project(folder)
     name = playable_scenario(project, str(folder), scenario)
     path = out or _default_path(folder, name, project, seed)
-    return roll_into(RollOrder(project, name, path, seed, seconds, trusted=trust))
+    return roll_into(
+        RollOrder(project, name, path, seed, seconds, trusted=trust)
+    )
 
 
 def checked_project(project: Project) -> Project:
@@ -46,9 +50,12 @@ def checked_project(project: Project) -> Project:
     return project
 
 
-def playable_scenario(project: Project, where: str, scenario: str | None) -> str:
-    """The name of the scenario to play, of a project that can be played. `where` is what the
-    project is called in a message. Raises ProjectError and InputError.
+def playable_scenario(
+    project: Project, where: str, scenario: str | None
+) -> str:
+    """The name of the scenario to play, of a project that can be played.
+    `where` is what the project is called in a message. Raises ProjectError and
+    InputError.
     """
     own = project_catalog(project)
     problems = [*validate(project, own.catalog), *own.problems]
@@ -57,13 +64,17 @@ def playable_scenario(project: Project, where: str, scenario: str | None) -> str
     name = scenario or project.cover.scenario
     names = [each.name for each in project.scenarios]
     if name not in names:
-        raise InputError(f"{where}: there is no scenario '{name}'. {did_you_mean(name, names)}")
+        raise InputError(
+            f"{where}: there is no scenario '{name}'. {did_you_mean(name, names)}"
+        )
     return name
 
 
-def roll_into(order: RollOrder, supervisor: SupervisedRolls | None = None) -> Take:
-    """Play an order in a process of its own, or by a supervisor that is there, and read the take.
-    Raises TakeError, InputError and StoppedError.
+def roll_into(
+    order: RollOrder, supervisor: SupervisedRolls | None = None
+) -> Take:
+    """Play an order in a process of its own, or by a supervisor that is there,
+    and read the take. Raises TakeError, InputError and StoppedError.
     """
     if order.project.nodes and not order.trusted:
         say(
@@ -76,16 +87,22 @@ def roll_into(order: RollOrder, supervisor: SupervisedRolls | None = None) -> Ta
         signals = stack.enter_context(_Signals(running.stop))
         reply = running.roll(order)
     if signals.number:
-        kept = f" What was played until then is in {order.path}." if reply.take else ""
-        raise StoppedError(f"The roll was {reply.error or 'stopped'}.{kept}", signals.number)
+        kept = (
+            f" What was played until then is in {order.path}."
+            if reply.take
+            else ""
+        )
+        raise StoppedError(
+            f"The roll was {reply.error or 'stopped'}.{kept}", signals.number
+        )
     if reply.take is None:
         raise InputError(reply.error)
     return read_take(order.path)
 
 
 class _Signals:
-    """Has Ctrl+C and a request to end stop what is going on, so that it ends in good order before
-    the program does.
+    """Has Ctrl+C and a request to end stop what is going on, so that it ends in
+    good order before the program does.
     """
 
     def __init__(self, stop: Callable[[str], None]) -> None:
@@ -94,7 +111,8 @@ class _Signals:
 
     def __enter__(self) -> "_Signals":
         self._before = {
-            each: signal.signal(each, self._note) for each in (signal.SIGINT, signal.SIGTERM)
+            each: signal.signal(each, self._note)
+            for each in (signal.SIGINT, signal.SIGTERM)
         }
         return self
 
@@ -107,7 +125,9 @@ class _Signals:
         self._stop(f"stopped by {signal.Signals(number).name}")
 
 
-def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:
+def _default_path(
+    folder: Path, scenario: str, project: Project, seed: int | None
+) -> Path:
     number = project.scenario(scenario).seed if seed is None else seed
     return (
         user_cache_path("umbrant")

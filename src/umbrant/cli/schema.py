@@ -20,7 +20,9 @@ ALSO = {FOLDER: Expectation}
 def schema(
     project: Annotated[
         Path | None,
-        typer.Argument(metavar="[PROJECT]", help="a project whose own nodes to include"),
+        typer.Argument(
+            metavar="[PROJECT]", help="a project whose own nodes to include"
+        ),
     ] = None,
 ) -> None:
     """Print the JSON Schema (2020-12) of a project's files."""

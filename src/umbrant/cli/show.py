@@ -18,11 +18,16 @@ def show(
     agent: AgentOption,
     at: AtOption,
     steps: Annotated[
-        bool, typer.Option("--steps", help="what the agent did within the tick, in order")
+        bool,
+        typer.Option(
+            "--steps", help="what the agent did within the tick, in order"
+        ),
     ] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Print each row's status and value at a tick, or what the agent did within it."""
+    """Print each row's status and value at a tick, or what the agent did within
+    it.
+    """
     explainer, tick = explainer_at(take, agent, at)
     if steps:
         _show_steps(explainer, tick, as_json=as_json)
@@ -53,8 +58,15 @@ def show(
         return
     table = Table("row", "", "status", "value", box=None, pad_edge=False)
     for row in rows:
-        table.add_row(*(printable(row[each]) for each in ("number", "name", "status", "value")))
-    say(f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})")
+        table.add_row(
+            *(
+                printable(row[each])
+                for each in ("number", "name", "status", "value")
+            )
+        )
+    say(
+        f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})"
+    )
     console().print(table)
     refuse_cut_take(explainer.take)
 
@@ -76,5 +88,6 @@ def _show_steps(explainer: Explainer, tick: int, *, as_json: bool) -> None:
     if not found:
         say("It did nothing at this tick.")
     for step in found:
-        # What is repeated has no number: it stands where the order of the rows puts it.
+        # What is repeated has no number: it stands where the order of the rows
+        # puts it.
         say(f"{step.step or '':>4}  {step.line.number:9} {step.line.text}")

@@ -10,8 +10,8 @@ from umbrant.take.reader import Take
 
 
 def print_story(take: Take) -> None:
-    """What happened, in a screenful: the first agent's changes of mind, a line for each other,
-    where the take is.
+    """What happened, in a screenful: the first agent's changes of mind, a line
+    for each other, where the take is.
     """
     played = take.header.played
     length = f"{take.header.seconds(take.ticks):.1f} s, {take.ticks} ticks"
@@ -42,16 +42,21 @@ def _print_changes(take: Take, name: str) -> None:
     say(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
     for lead in decision_changes(take, name):
         line = explainer.change(lead)
-        say(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
+        say(
+            f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}"
+        )
 
 
 def _summary(take: Take, name: str) -> str:
-    """What an agent spent its time on, the longest first, and how often it changed its mind."""
+    """What an agent spent its time on, the longest first, and how often it
+    changed its mind.
+    """
     explainer, spent = Explainer(take, name), Counter[str]()
     for lead in chain.from_iterable(leading_spans(take, name)[:1]):
         spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
     summary = ", ".join(
-        f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5)
+        f"{title} {take.header.seconds(ticks):.1f} s"
+        for title, ticks in spent.most_common(5)
     )
     changes = max(0, len(decision_changes(take, name)) - 1)
     return f"{explainer.title}: {summary}; {changes} changes of mind"

@@ -6,7 +6,13 @@ from typing import Annotated
 import typer
 
 from umbrant.cli.ask import explainer_at, row_called
-from umbrant.cli.options import AgentOption, AtOption, JsonOption, TakeArg, TrustOption
+from umbrant.cli.options import (
+    AgentOption,
+    AtOption,
+    JsonOption,
+    TakeArg,
+    TrustOption,
+)
 from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
 from umbrant.nearest.search import NOTHING_HELPS, NearestChange, NearestSearch
 from umbrant.nearest.trials import trial_player
@@ -19,17 +25,26 @@ def why(
     agent: AgentOption,
     at: AtOption,
     instead: Annotated[
-        str | None, typer.Option("--not", metavar="ROW", help="why not this row, 1.2 or its id")
+        str | None,
+        typer.Option(
+            "--not", metavar="ROW", help="why not this row, 1.2 or its id"
+        ),
     ] = None,
     nearest: Annotated[
-        bool, typer.Option("--nearest", help="play what would have made the row run, nearest first")
+        bool,
+        typer.Option(
+            "--nearest",
+            help="play what would have made the row run, nearest first",
+        ),
     ] = False,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
     """Say why an agent did what it did at a tick, or why it did not run a row."""
     if nearest and not instead:
-        raise InputError("--nearest searches for what would have made a row run: name it by --not.")
+        raise InputError(
+            "--nearest searches for what would have made a row run: name it by --not."
+        )
     explainer, tick = explainer_at(take, agent, at)
     row_id = row_called(explainer, instead) if instead else ""
     answer = explainer.why_not(tick, row_id) if row_id else explainer.why(tick)
@@ -37,19 +52,26 @@ def why(
         data = _answer_data(answer, explainer.header.seconds(tick))
         if nearest:
             data["nearest"] = [
-                _change_data(each) for each in _nearest(explainer, tick, row_id, trust)
+                _change_data(each)
+                for each in _nearest(explainer, tick, row_id, trust)
             ]
         print_json({**data, "ended": explainer.take.ended})
     else:
-        say(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
+        say(
+            f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}"
+        )
         if nearest:
             _tell_nearest(_nearest(explainer, tick, row_id, trust))
     refuse_cut_take(explainer.take)
 
 
-def _nearest(explainer: Explainer, tick: int, row_id: str, trust: bool) -> Iterator[NearestChange]:
+def _nearest(
+    explainer: Explainer, tick: int, row_id: str, trust: bool
+) -> Iterator[NearestChange]:
     """What would have made the row run, each as soon as it has been played."""
-    with trial_player(explainer.header, explainer.member.name, tick, trusted=trust) as player:
+    with trial_player(
+        explainer.header, explainer.member.name, tick, trusted=trust
+    ) as player:
         yield from NearestSearch(explainer, tick, row_id, player).found()
 
 
@@ -87,6 +109,8 @@ def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
     if answer.table is not None:
         data["table"] = {
             "columns": answer.table.columns,
-            "rows": [[cell.text.strip() for cell in row] for row in answer.table.rows],
+            "rows": [
+                [cell.text.strip() for cell in row] for row in answer.table.rows
+            ],
         }
     return data

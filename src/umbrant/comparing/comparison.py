@@ -1,4 +1,6 @@
-"""Two takes held against each other: where they part, and what followed for each of the cast."""
+"""Two takes held against each other: where they part, and what followed for
+each of the cast.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -6,7 +8,12 @@ from functools import cached_property
 
 import numpy as np
 
-from umbrant.comparing.parting import Difference, DifferenceKind, differences_by_agent, first_among
+from umbrant.comparing.parting import (
+    Difference,
+    DifferenceKind,
+    differences_by_agent,
+    first_among,
+)
 from umbrant.take.compare import TickRange, different
 from umbrant.take.reader import Take
 
@@ -37,7 +44,9 @@ class AgentComparison:
 
 @dataclass(frozen=True)
 class TakeComparison:
-    """Two takes held against each other. Rows are matched by id, bodies by name."""
+    """Two takes held against each other. Rows are matched by id, bodies by
+    name.
+    """
 
     one: Take
     other: Take
@@ -53,22 +62,36 @@ class TakeComparison:
 
     @property
     def worth_telling(self) -> Difference | None:
-        """The difference to tell of first: of a cue what came of it, if anything did."""
-        is_cue = self.first is not None and self.first.kind is DifferenceKind.CUE
+        """The difference to tell of first: of a cue what came of it, if
+        anything did.
+        """
+        is_cue = (
+            self.first is not None and self.first.kind is DifferenceKind.CUE
+        )
         return (self.first_among_agents if is_cue else None) or self.first
 
     @cached_property
     def first_among_agents(self) -> Difference | None:
-        """The first difference in what the cast did: with another cue what came of it."""
+        """The first difference in what the cast did: with another cue what came
+        of it.
+        """
         firsts = [each.first for each in self.by_agent.values()]
-        return min(firsts, key=lambda each: (each.tick, each.phase), default=None)
+        return min(
+            firsts, key=lambda each: (each.tick, each.phase), default=None
+        )
 
 
-def compared(one: Take, other: Take, *, only_outcome: bool = False) -> TakeComparison:
-    """Hold two takes against each other. With `only_outcome` only bodies, props and keys count."""
+def compared(
+    one: Take, other: Take, *, only_outcome: bool = False
+) -> TakeComparison:
+    """Hold two takes against each other. With `only_outcome` only bodies, props
+    and keys count.
+    """
     differences = differences_by_agent(one, other, only_outcome=only_outcome)
     by_agent = {
-        name: AgentComparison(first, ranges_apart(one, other, name), _farthest_m(one, other, name))
+        name: AgentComparison(
+            first, ranges_apart(one, other, name), _farthest_m(one, other, name)
+        )
         for name, first in differences.items()
     }
     first = first_among(one, other, differences, only_outcome=only_outcome)
@@ -76,13 +99,18 @@ def compared(one: Take, other: Take, *, only_outcome: bool = False) -> TakeCompa
 
 
 def ranges_apart(one: Take, other: Take, agent: str) -> tuple[TickRange, ...]:
-    """The ticks at which any row of an agent was in another state, as ranges in order of time."""
-    # One mark for each tick, so that rows that differ at the same ticks make one range.
+    """The ticks at which any row of an agent was in another state, as ranges in
+    order of time.
+    """
+    # One mark for each tick, so that rows that differ at the same ticks make
+    # one range.
     ticks = np.zeros(max(one.ticks, other.ticks) + 1, bool)
     for stretches in different(one, other, agent).values():
         for each in stretches:
             ticks[each.start : each.end + 1] = True
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], ticks, [False])).astype(np.int8)))
+    edges = np.flatnonzero(
+        np.diff(np.concatenate(([False], ticks, [False])).astype(np.int8))
+    )
     pairs = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
     return tuple(TickRange(start, end - 1) for start, end in pairs)
 

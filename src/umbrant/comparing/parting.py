@@ -1,9 +1,10 @@
 """The first thing that happened in one of two takes and not in the other.
 
-Rows are matched by their ids and bodies by their names. What counts is what happened: rows entered,
-left and refused, keys written, events, speech, where bodies and props were. The numbers that a
-condition found do not count as long as nothing came of them: with 9 m for 8 m in a guard two takes
-are equal until that makes a difference.
+Rows are matched by their ids and bodies by their names. What counts is what
+happened: rows entered, left and refused, keys written, events, speech, where
+bodies and props were. The numbers that a condition found do not count as long
+as nothing came of them: with 9 m for 8 m in a guard two takes are equal until
+that makes a difference.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
@@ -51,15 +52,16 @@ class Phase(IntEnum):
     POSES = 1
     DECISIONS = 2
     FROM_OTHERS = 3
-    """What an agent saw of the others' writes; the one who wrote comes first."""
+    """What an agent saw of the others' writes; the one who wrote comes first.
+    """
 
 
 @dataclass(frozen=True)
 class Difference:
     """One thing that was so in one take only, or otherwise in the other.
 
-    `one` and `other` are what happened in each take, or the values there; None where nothing did at
-    this place.
+    `one` and `other` are what happened in each take, or the values there; None
+    where nothing did at this place.
     """
 
     tick: int
@@ -86,7 +88,9 @@ class Difference:
 
 @dataclass(frozen=True)
 class _Event:
-    """Something that happened at a tick. Two are the same if all but `order` is equal."""
+    """Something that happened at a tick. Two are the same if all but `order` is
+    equal.
+    """
 
     tick: int
     order: tuple[int, int]
@@ -106,28 +110,40 @@ class _Event:
 
 
 LAST_STEP = 2**16
-"""The place of what is known only when a tick is over: that a refusal was not repeated."""
+"""The place of what is known only when a tick is over: that a refusal was not
+repeated.
+"""
 
 
-def first_difference(one: Take, other: Take, *, only_outcome: bool = False) -> Difference | None:
-    """The first difference of two takes, in the order of the tick; None if they are equal.
+def first_difference(
+    one: Take, other: Take, *, only_outcome: bool = False
+) -> Difference | None:
+    """The first difference of two takes, in the order of the tick; None if they
+    are equal.
 
-    With `only_outcome` only bodies, props and keys count, so that two differently arranged trees
-    can be held against each other.
+    With `only_outcome` only bodies, props and keys count, so that two
+    differently arranged trees can be held against each other.
     """
     by_agent = differences_by_agent(one, other, only_outcome=only_outcome)
     return first_among(one, other, by_agent, only_outcome=only_outcome)
 
 
 def first_among(
-    one: Take, other: Take, by_agent: Mapping[str, Difference], *, only_outcome: bool = False
+    one: Take,
+    other: Take,
+    by_agent: Mapping[str, Difference],
+    *,
+    only_outcome: bool = False,
 ) -> Difference | None:
     """The same, given what `differences_by_agent` has found."""
     found = [
         *by_agent.values(),
         *_world_differences(one, other, only_outcome=only_outcome),
     ]
-    order = {name: index for index, name in enumerate(_all_names(one.agents, other.agents))}
+    order = {
+        name: index
+        for index, name in enumerate(_all_names(one.agents, other.agents))
+    }
     first = min(
         found,
         key=lambda each: (each.tick, each.phase, order.get(each.agent, -1)),
@@ -135,23 +151,27 @@ def first_among(
     )
     ticks = min(one.ticks, other.ticks)
     if one.ticks != other.ticks and first is None:
-        return Difference(ticks, "", DifferenceKind.LENGTH, "", one.ticks, other.ticks)
+        return Difference(
+            ticks, "", DifferenceKind.LENGTH, "", one.ticks, other.ticks
+        )
     return first
 
 
 def differences_by_agent(
     one: Take, other: Take, *, only_outcome: bool = False
 ) -> dict[str, Difference]:
-    """For each of the cast that did something else the first difference, within the ticks that
-    both takes have.
+    """For each of the cast that did something else the first difference, within
+    the ticks that both takes have.
     """
     found: dict[str, Difference] = {}
     for name in _all_names(one.agents, other.agents):
-        # Who plays in one take only differs before the first tick; all else that follows comes of
-        # that.
+        # Who plays in one take only differs before the first tick; all else
+        # that follows comes of that.
         if name not in one.agents or name not in other.agents:
             here, there = name in one.agents, name in other.agents
-            found[name] = Difference(0, name, DifferenceKind.CAST, name, here, there, Phase.CUES)
+            found[name] = Difference(
+                0, name, DifferenceKind.CAST, name, here, there, Phase.CUES
+            )
             continue
         earliest = min(
             _of_agent(one, other, name, only_outcome=only_outcome),
@@ -167,8 +187,12 @@ def _all_names(one: Iterable[str], other: Iterable[str]) -> tuple[str, ...]:
     return tuple(dict.fromkeys([*one, *other]))
 
 
-def _of_agent(one: Take, other: Take, name: str, *, only_outcome: bool) -> Iterator[Difference]:
-    """The first difference of each kind of thing that is kept of one of the cast."""
+def _of_agent(
+    one: Take, other: Take, name: str, *, only_outcome: bool
+) -> Iterator[Difference]:
+    """The first difference of each kind of thing that is kept of one of the
+    cast.
+    """
     ticks = min(one.ticks, other.ticks)
     here, there = one.agents[name], other.agents[name]
     decisions = (_values, _values) if only_outcome else (_decisions, _decisions)
@@ -181,7 +205,11 @@ def _of_agent(one: Take, other: Take, name: str, *, only_outcome: bool) -> Itera
         if parted is not None:
             yield _difference(name, phase, *parted)
     yield from _sampled(
-        name, DifferenceKind.BODY, {name: one.poses.get(name)}, {name: other.poses.get(name)}, ticks
+        name,
+        DifferenceKind.BODY,
+        {name: one.poses.get(name)},
+        {name: other.poses.get(name)},
+        ticks,
     )
     yield from _sampled(
         name,
@@ -192,24 +220,32 @@ def _of_agent(one: Take, other: Take, name: str, *, only_outcome: bool) -> Itera
     )
 
 
-def _difference(agent: str, phase: Phase, here: _Event | None, there: _Event | None) -> Difference:
-    """The difference between what comes next in each take: the earlier of the two is what the other
-    take lacks, or has otherwise.
+def _difference(
+    agent: str, phase: Phase, here: _Event | None, there: _Event | None
+) -> Difference:
+    """The difference between what comes next in each take: the earlier of the
+    two is what the other take lacks, or has otherwise.
     """
     both = [each for each in (here, there) if each is not None]
     first = min(both, key=lambda each: (each.tick, each.order))
     place = first.tick, first.subject
     one, other = (
-        each.what if each is not None and (each.tick, each.subject) == place else None
+        each.what
+        if each is not None and (each.tick, each.subject) == place
+        else None
         for each in (here, there)
     )
-    return Difference(first.tick, agent, first.kind, first.subject, one, other, phase)
+    return Difference(
+        first.tick, agent, first.kind, first.subject, one, other, phase
+    )
 
 
 def _first_apart(
     here: Iterable[_Event], there: Iterable[_Event], ticks: int
 ) -> tuple[_Event | None, _Event | None] | None:
-    """The first two events that are not the same, within so many ticks; None if all are."""
+    """The first two events that are not the same, within so many ticks; None if
+    all are.
+    """
     for mine, yours in zip_longest(_sorted(here, ticks), _sorted(there, ticks)):
         if mine is None or yours is None or mine.same != yours.same:
             return mine, yours
@@ -218,8 +254,11 @@ def _first_apart(
 
 def _sorted(events: Iterable[_Event], ticks: int) -> list[_Event]:
     within = (each for each in events if each.tick < ticks)
-    # Where events have no order among themselves, that of their names is the same in both takes.
-    return sorted(within, key=lambda each: (each.tick, each.order, each.subject))
+    # Where events have no order among themselves, that of their names is the
+    # same in both takes.
+    return sorted(
+        within, key=lambda each: (each.tick, each.order, each.subject)
+    )
 
 
 # what an agent did
@@ -231,37 +270,69 @@ def _decisions(name: str, record: AgentRecord) -> Iterator[_Event]:
         yield from _of_row(row_id, row)
     for write in record.writes:
         detail = (_plain(write.value), write.row_id)
-        # A formula is worked out when something reads it. When within the tick that is says
-        # nothing of what happened.
+        # A formula is worked out when something reads it. When within the tick
+        # that is says nothing of what happened.
         place = (LAST_STEP, 0) if write.part == FORMULA else (write.step, 0)
         yield _Event(write.tick, place, DifferenceKind.WROTE, write.key, detail)
-    for kind, events in (("received", record.received), ("raised", record.raised)):
+    for kind, events in (
+        ("received", record.received),
+        ("raised", record.raised),
+    ):
         for each in events:
             passed = (kind, each.other, each.row_id)
-            yield _Event(each.tick, (each.step, 0), DifferenceKind.EVENT, each.event, passed)
+            yield _Event(
+                each.tick,
+                (each.step, 0),
+                DifferenceKind.EVENT,
+                each.event,
+                passed,
+            )
     for said in record.said:
-        yield _Event(said.tick, (said.step, 0), DifferenceKind.SAID, "", said.text)
+        yield _Event(
+            said.tick, (said.step, 0), DifferenceKind.SAID, "", said.text
+        )
     for tick, what, cause in record.notices:
-        yield _Event(tick, (LAST_STEP, 0), DifferenceKind.NOTICE, what, cause.kind)
+        yield _Event(
+            tick, (LAST_STEP, 0), DifferenceKind.NOTICE, what, cause.kind
+        )
 
 
 def _of_row(row_id: str, row: RowRecord) -> Iterator[_Event]:
     for span in row.spans:
-        yield _Event(span.start, (span.start_step, 0), DifferenceKind.ENTERED, row_id)
+        yield _Event(
+            span.start, (span.start_step, 0), DifferenceKind.ENTERED, row_id
+        )
         if span.end is not None:
             outcome = span.outcome.value if span.outcome else ""
-            yield _Event(span.end, (span.end_step, 0), DifferenceKind.LEFT, row_id, outcome)
+            yield _Event(
+                span.end,
+                (span.end_step, 0),
+                DifferenceKind.LEFT,
+                row_id,
+                outcome,
+            )
     for part, refusals in row.refusals.items():
         for number, refusal in enumerate(refusals):
             detail = (part, refusal.cause.kind)
             place = (refusal.step, 0)
-            yield _Event(refusal.start, place, DifferenceKind.REFUSED, row_id, detail)
-            # A refusal for another cause at the next tick is a difference of its own; where none
-            # follows, that it ended is one.
-            goes_on = number + 1 < len(refusals) and refusals[number + 1].start == refusal.end
+            yield _Event(
+                refusal.start, place, DifferenceKind.REFUSED, row_id, detail
+            )
+            # A refusal for another cause at the next tick is a difference of
+            # its own; where none follows, that it ended is one.
+            goes_on = (
+                number + 1 < len(refusals)
+                and refusals[number + 1].start == refusal.end
+            )
             if not goes_on:
                 over = (part, "no more")
-                yield _Event(refusal.end + 1, (LAST_STEP, 1), DifferenceKind.REFUSED, row_id, over)
+                yield _Event(
+                    refusal.end + 1,
+                    (LAST_STEP, 1),
+                    DifferenceKind.REFUSED,
+                    row_id,
+                    over,
+                )
 
 
 def _values(name: str, record: AgentRecord) -> Iterator[_Event]:
@@ -308,7 +379,9 @@ def _sampled(
 ) -> Iterator[Difference]:
     """The first tick at which each of some curves is another one."""
     for subject in _all_names(here, there):
-        mine, yours = (_curve(each.get(subject), ticks) for each in (here, there))
+        mine, yours = (
+            _curve(each.get(subject), ticks) for each in (here, there)
+        )
         tick = _first_apart_at(mine, yours)
         if tick is not None:
             one, other = mine[tick].tolist(), yours[tick].tolist()
@@ -316,14 +389,22 @@ def _sampled(
 
 
 def _curve(found: Float32Array | None, ticks: int) -> Float32Array:
-    """A curve over so many ticks; NaN throughout for what is never on the stage."""
-    return np.full((ticks, 1), np.nan, np.float32) if found is None else found[:ticks]
+    """A curve over so many ticks; NaN throughout for what is never on the
+    stage.
+    """
+    return (
+        np.full((ticks, 1), np.nan, np.float32)
+        if found is None
+        else found[:ticks]
+    )
 
 
 def _first_apart_at(one: Float32Array, other: Float32Array) -> int | None:
-    """The first index at which two curves differ. NaN, for what is not there, is like itself."""
-    # Compared exactly: equal takes are equal to the last bit, and a tolerance would hide where they
-    # part.
+    """The first index at which two curves differ. NaN, for what is not there,
+    is like itself.
+    """
+    # Compared exactly: equal takes are equal to the last bit, and a tolerance
+    # would hide where they part.
     apart = ~((one == other) | (np.isnan(one) & np.isnan(other)))
     if apart.ndim > 1:
         apart = apart.any(axis=1)
@@ -334,7 +415,9 @@ def _first_apart_at(one: Float32Array, other: Float32Array) -> int | None:
 # cues and props
 
 
-def _world_differences(one: Take, other: Take, *, only_outcome: bool) -> Iterator[Difference]:
+def _world_differences(
+    one: Take, other: Take, *, only_outcome: bool
+) -> Iterator[Difference]:
     ticks = min(one.ticks, other.ticks)
     if not only_outcome:
         parted = _first_apart(_cues(one), _cues(other), ticks)
@@ -343,7 +426,9 @@ def _world_differences(one: Take, other: Take, *, only_outcome: bool) -> Iterato
     parted = _first_apart(_props(one), _props(other), ticks)
     if parted is not None:
         yield _difference("", Phase.POSES, *parted)
-    yield from _sampled("", DifferenceKind.PROP, one.levels, other.levels, ticks)
+    yield from _sampled(
+        "", DifferenceKind.PROP, one.levels, other.levels, ticks
+    )
 
 
 def _cues(take: Take) -> Iterator[_Event]:
@@ -355,7 +440,9 @@ def _cues(take: Take) -> Iterator[_Event]:
 
 
 def _does(scenario: Scenario, number: int) -> object:
-    """What a cue does, as data. Its number does not count: another cue before it changes that."""
+    """What a cue does, as data. Its number does not count: another cue before
+    it changes that.
+    """
     if 0 < number <= len(scenario.cues):
         return scenario.cues[number - 1].does.model_dump(mode="json")
     return "arrival"

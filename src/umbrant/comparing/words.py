@@ -1,5 +1,5 @@
-"""Where two takes part, in words: what each found and did at the first step that differs, and what
-followed.
+"""Where two takes part, in words: what each found and did at the first step
+that differs, and what followed.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -21,13 +21,18 @@ from umbrant.take.record import Outcome, RowRecord
 
 SEEN_M = 0.005
 """How far apart two bodies are at least where an answer says how far."""
-ABOUT_ROWS = (DifferenceKind.ENTERED, DifferenceKind.LEFT, DifferenceKind.REFUSED)
+ABOUT_ROWS = (
+    DifferenceKind.ENTERED,
+    DifferenceKind.LEFT,
+    DifferenceKind.REFUSED,
+)
 
 
 @dataclass(frozen=True)
 class PartedTake:
-    """One of the takes: what it is called in a sentence (`Take 9`, or the name of its file), what
-    answers for the agent at which they part, and what differs there.
+    """One of the takes: what it is called in a sentence (`Take 9`, or the name
+    of its file), what answers for the agent at which they part, and what
+    differs there.
     """
 
     take: Take
@@ -37,11 +42,17 @@ class PartedTake:
 
     def has(self, row_id: str) -> bool:
         """Whether its agent has a row."""
-        return self.explainer is not None and row_id in self.explainer.outline.number
+        return (
+            self.explainer is not None
+            and row_id in self.explainer.outline.number
+        )
 
 
 def parting_answer(
-    comparison: TakeComparison, one: str, other: str, catalog: Catalog | None = None
+    comparison: TakeComparison,
+    one: str,
+    other: str,
+    catalog: Catalog | None = None,
 ) -> Answer:
     """Where two takes part, given what each is called."""
     question = f"where {one} and {other} part"
@@ -53,7 +64,9 @@ def parting_answer(
         PartedTake(
             take,
             name,
-            Explainer(take, first.agent, catalog) if first.agent in take.agents else None,
+            Explainer(take, first.agent, catalog)
+            if first.agent in take.agents
+            else None,
             value,
         )
         for take, name, value in (
@@ -63,31 +76,47 @@ def parting_answer(
     )
     row_id = parting_row(comparison)
     lines = [
-        *(_cue_line(comparison.first, sides) if first is not comparison.first else ()),
+        *(
+            _cue_line(comparison.first, sides)
+            if first is not comparison.first
+            else ()
+        ),
         *(line for side in sides for line in _side(side, first.tick, row_id)),
         *_followed(comparison),
     ]
-    return Answer(question, first.tick, tuple(lines), headline=_headline(first, sides, row_id))
+    return Answer(
+        question,
+        first.tick,
+        tuple(lines),
+        headline=_headline(first, sides, row_id),
+    )
 
 
-def _cue_line(first: Difference, sides: Sequence[PartedTake]) -> Iterator[AnswerLine]:
+def _cue_line(
+    first: Difference, sides: Sequence[PartedTake]
+) -> Iterator[AnswerLine]:
     """That a cue came first, in one take only or unlike in both."""
     seconds = sides[0].take.header.seconds(first.tick)
     for side, value in zip(sides, (first.one, first.other), strict=True):
         if value is not None:
             does = _value(value, side.take.header)
-            yield _plain_line(f"At {seconds:.2f} s, in {side.name} only: {does}.")
+            yield _plain_line(
+                f"At {seconds:.2f} s, in {side.name} only: {does}."
+            )
 
 
 def parting_row(comparison: TakeComparison) -> str:
-    """The row at which an agent's ticks part: the first that had another answer to one of its
-    conditions at the tick of the first difference, or else the one that did something else. Empty
-    where no row is concerned.
+    """The row at which an agent's ticks part: the first that had another answer
+    to one of its conditions at the tick of the first difference, or else the
+    one that did something else. Empty where no row is concerned.
     """
     first = comparison.worth_telling
     if first is None or first.kind not in ABOUT_ROWS:
         return ""
-    here, there = (take.agents[first.agent].rows for take in (comparison.one, comparison.other))
+    here, there = (
+        take.agents[first.agent].rows
+        for take in (comparison.one, comparison.other)
+    )
     found = [
         *_answers_unlike(here, there, first.tick),
         *_answers_unlike(there, here, first.tick),
@@ -97,11 +126,16 @@ def parting_row(comparison: TakeComparison) -> str:
     mine, yours = (_own_doing(rows, first.tick) for rows in (here, there))
     # A row that one take does not have at all is why the other row runs in it.
     ways = mine.keys() ^ yours.keys()
-    steps = [((mine | yours)[way], way[0] in here and way[0] in there, way[0]) for way in ways]
+    steps = [
+        ((mine | yours)[way], way[0] in here and way[0] in there, way[0])
+        for way in ways
+    ]
     return min(steps)[2] if steps else first.subject
 
 
-def _own_doing(rows: Mapping[str, RowRecord], tick: int) -> dict[tuple[str, str], int]:
+def _own_doing(
+    rows: Mapping[str, RowRecord], tick: int
+) -> dict[tuple[str, str], int]:
     """What rows did at a tick of their own accord, rather than because another one took their
     place: the row and what it did, with the step.
     """
@@ -110,7 +144,11 @@ def _own_doing(rows: Mapping[str, RowRecord], tick: int) -> dict[tuple[str, str]
         for span in row.spans_at(tick):
             found[row_id, "entered"] = span.start_step
         ended = row.last_ended((tick, LAST_STEP))
-        if ended is not None and ended.end == tick and ended.outcome is not Outcome.STOPPED:
+        if (
+            ended is not None
+            and ended.end == tick
+            and ended.outcome is not Outcome.STOPPED
+        ):
             found[row_id, str(ended.outcome)] = ended.end_step
         for refusals in row.refusals.values():
             for refusal in at_tick(refusals, tick, lambda each: each.start):
@@ -121,8 +159,8 @@ def _own_doing(rows: Mapping[str, RowRecord], tick: int) -> dict[tuple[str, str]
 def _answers_unlike(
     rows: Mapping[str, RowRecord], opposite: Mapping[str, RowRecord], tick: int
 ) -> Iterator[tuple[int, str]]:
-    """The steps of a tick at which a row found an answer that is not the opposite's, and the
-    rows.
+    """The steps of a tick at which a row found an answer that is not the
+    opposite's, and the rows.
     """
     for row_id, row in rows.items():
         there = opposite.get(row_id) or RowRecord()
@@ -134,7 +172,9 @@ def _answers_unlike(
                     yield each.step, row_id
 
 
-def _headline(first: Difference, sides: Sequence[PartedTake], row_id: str) -> AnswerLine:
+def _headline(
+    first: Difference, sides: Sequence[PartedTake], row_id: str
+) -> AnswerLine:
     seconds = sides[0].take.header.seconds(first.tick)
     when = f"They part at {seconds:.2f} s (tick {first.tick})"
     title = next((side.explainer.title for side in sides if side.explainer), "")
@@ -145,7 +185,11 @@ def _headline(first: Difference, sides: Sequence[PartedTake], row_id: str) -> An
     explainer = having[0].explainer
     assert explainer is not None  # noqa: S101  (it has the row)
     only = f", a row that only {having[0].name} has" if len(having) == 1 else ""
-    bits = (TextRun(f"{when}, at {title}’s "), explainer.names.bit(row_id), TextRun(f"{only}."))
+    bits = (
+        TextRun(f"{when}, at {title}’s "),
+        explainer.names.bit(row_id),
+        TextRun(f"{only}."),
+    )
     return AnswerLine("", "", bits)
 
 
@@ -153,12 +197,18 @@ def _side(side: PartedTake, tick: int, row_id: str) -> Iterator[AnswerLine]:
     """What one take has at the tick at which they part."""
     explainer = side.explainer
     if explainer is None or not row_id:
-        yield _plain_line(f"{side.name}: {_value(side.value, side.take.header)}.")
+        yield _plain_line(
+            f"{side.name}: {_value(side.value, side.take.header)}."
+        )
         return
     if not side.has(row_id):
         yield _plain_line(f"{side.name}: it has no such row.")
     else:
-        steps = [step.line for step in explainer.ticks.steps(tick) if step.row_id == row_id]
+        steps = [
+            step.line
+            for step in explainer.ticks.steps(tick)
+            if step.row_id == row_id
+        ]
         if not steps:
             reason = explainer.why_not(tick, row_id)
             steps = [reason.headline or reason.lines[0]]
@@ -186,7 +236,11 @@ def _apart(found: AgentComparison, take: Take) -> str:
         else f"decides the same; from {since:.2f} s on {_what(found.first)}"
     )
     is_elsewhere = found.farthest_m >= SEEN_M
-    return f"{does}; at most {found.farthest_m:.2f} m apart" if is_elsewhere else does
+    return (
+        f"{does}; at most {found.farthest_m:.2f} m apart"
+        if is_elsewhere
+        else does
+    )
 
 
 def _what(first: Difference) -> str:
@@ -221,15 +275,21 @@ def _value(value: object, header: Header) -> str:
         detail = value.get("detail")
         if value["what"] == DifferenceKind.CUE and isinstance(detail, dict):
             return f"a cue {cue_text(_ACTION.validate_python(detail), header)}"
-        shown = detail[0] if isinstance(detail, tuple | list) and detail else detail
+        shown = (
+            detail[0] if isinstance(detail, tuple | list) and detail else detail
+        )
         return (
-            f"{value['what']} {_value(shown, header)}" if shown is not None else str(value["what"])
+            f"{value['what']} {_value(shown, header)}"
+            if shown is not None
+            else str(value["what"])
         )
     if isinstance(value, list):
         return ", ".join(_value(each, header) for each in value)
     if isinstance(value, float):
         return f"{value:.2f}"
-    return value_text(value) if isinstance(value, bool | int | str) else str(value)
+    return (
+        value_text(value) if isinstance(value, bool | int | str) else str(value)
+    )
 
 
 def _plain_line(text: str) -> AnswerLine:

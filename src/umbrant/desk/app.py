@@ -21,17 +21,21 @@ from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import fingerprint
 
 KEEP_S = 3.0
-"""How long is waited for unsaved changes to be on disk after something went wrong."""
+"""How long is waited for unsaved changes to be on disk after something went
+wrong.
+"""
 SWITCH_S = 0.001
-"""How soon a thread that reviews or reads a take hands over to the window's: soon enough for no
-frame to be missed.
+"""How soon a thread that reviews or reads a take hands over to the window's:
+soon enough for no frame to be missed.
 """
 
 
 def run_desk(folder: Path | None, *, trust: bool = False) -> int:
-    """Open the window on a project, on the one opened last, or on none. Returns the exit code.
+    """Open the window on a project, on the one opened last, or on none. Returns
+    the exit code.
 
-    With `trust` the nodes that the project brings along may run, as they are now.
+    With `trust` the nodes that the project brings along may run, as they are
+    now.
     """
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)  # noqa: S101  (nothing else makes one)
@@ -48,9 +52,13 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
         _trust(window, folder)
     sys.setswitchinterval(SWITCH_S)
     leave_out_what_lives_long()
-    start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
+    start = folder or next(
+        (each for each in window.settings.recent if each.is_dir()), None
+    )
     window.show()
-    QTimer.singleShot(0, window, lambda: _begin(window, start, crashed=watch.crashed))
+    QTimer.singleShot(
+        0, window, lambda: _begin(window, start, crashed=watch.crashed)
+    )
     _quit_on_signals(window)
     ended = application.exec()
     watch.close()
@@ -58,8 +66,8 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
 
 
 def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
-    """Open what an earlier visit left unsaved, else the project at `start`; lead a newcomer through
-    the first visit.
+    """Open what an earlier visit left unsaved, else the project at `start`;
+    lead a newcomer through the first visit.
     """
     if window.take_up_new_project():
         pass
@@ -71,27 +79,32 @@ def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
         window.begin_first_visit()
     if crashed:
         known = f"What is known of it is in {log_file()}."
-        window.desk.message.emit(f"The visit before ended in a crash. {window.recovered} {known}")
+        window.desk.message.emit(
+            f"The visit before ended in a crash. {window.recovered} {known}"
+        )
 
 
 def _trust(window: MainWindow, folder: Path) -> None:
-    """Remember that a project's own nodes may run. A project that cannot be read is told of when it
-    is opened.
+    """Remember that a project's own nodes may run. A project that cannot be
+    read is told of when it is opened.
     """
     with suppress(ProjectError):
         window.settings.remember(fingerprint(read_project(folder)))
 
 
 class _Hook:
-    """What an exception in a slot, a paint event or a timer reaches: it is logged and told, and
-    nothing is lost.
+    """What an exception in a slot, a paint event or a timer reaches: it is
+    logged and told, and nothing is lost.
     """
 
     def __init__(self, window: MainWindow) -> None:
         self._window = window
 
     def __call__(
-        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+        self,
+        kind: type[BaseException],
+        error: BaseException,
+        trace: TracebackType | None,
     ) -> None:
         log.error("".join(traceback.format_exception(kind, error, trace)))
         traceback.print_exception(kind, error, trace)
@@ -102,15 +115,22 @@ class _Hook:
                 if self._window.desk.documents.history.unsaved
                 else "Everything is saved."
             )
-            what = f"Something in Umbrant went wrong ({kind.__name__}: {error})."
-            self._window.desk.message.emit(f"{what} {kept} What happened is in {log_file()}.")
+            what = (
+                f"Something in Umbrant went wrong ({kind.__name__}: {error})."
+            )
+            self._window.desk.message.emit(
+                f"{what} {kept} What happened is in {log_file()}."
+            )
 
 
 def _keep(pane: DeskPane) -> str:
     """Keep the unsaved changes, and say whether they are kept."""
     try:
         kept = pane.autosave.keep_now().result(KEEP_S)
-    except (RuntimeError, TimeoutError):  # the window is closing, or the disk does not answer
+    except (
+        RuntimeError,
+        TimeoutError,
+    ):  # the window is closing, or the disk does not answer
         kept = False
     return (
         "Your changes are kept."
@@ -120,15 +140,17 @@ def _keep(pane: DeskPane) -> str:
 
 
 def _quit_on_signals(window: MainWindow) -> None:
-    """Ctrl+C and a session's end close the window in good order; unsaved changes are left for the
-    next visit.
+    """Ctrl+C and a session's end close the window in good order; unsaved
+    changes are left for the next visit.
     """
 
     def leave(*_: object) -> None:
         if window.pane is not None:
-            window.pane.close_desk(keep_changes=window.desk.documents.history.unsaved)
-        # `quit` would ask each window whether it may close, and with unsaved changes that is a
-        # question to nobody.
+            window.pane.close_desk(
+                keep_changes=window.desk.documents.history.unsaved
+            )
+        # `quit` would ask each window whether it may close, and with unsaved
+        # changes that is a question to nobody.
         QApplication.exit(0)
 
     signal.signal(signal.SIGINT, leave)

@@ -4,7 +4,14 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QAction, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QSizePolicy,
+    QToolButton,
+    QWidget,
+)
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.playback import SPEEDS, Playback
@@ -17,8 +24,12 @@ ROOMY = 1000
 """How wide a bar is, in pixels, that has room for whole labels."""
 
 
-def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget, says: str) -> QToolButton:
-    """A button with a list that is filled anew each time it opens; `says` what it chooses."""
+def pill(
+    name: str, fill: Callable[[QMenu], None], parent: QWidget, says: str
+) -> QToolButton:
+    """A button with a list that is filled anew each time it opens; `says` what
+    it chooses.
+    """
     button = QToolButton(parent)
     button.setToolTip(says)
     button.setObjectName("pill")
@@ -37,17 +48,29 @@ def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget, says: str) -
 
 
 class TopBar(QWidget):
-    """Project and behavior, the agent and the take that are looked at, and New take."""
+    """Project and behavior, the agent and the take that are looked at, and New
+    take.
+    """
 
-    def __init__(self, desk: Desk, actions: Actions, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, actions: Actions, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("bar")
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(
+            QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed
+        )
         self.desk = desk
         self.where = QLabel(self)
-        self.behavior = pill("Behavior", self._behaviors, self, "Which behavior's rows are shown")
-        self.scenario = pill("Scenario", self._scenarios, self, "Which scenario is played")
-        self.agent = pill("Agent", self._agents, self, "Which one of the cast is looked at")
+        self.behavior = pill(
+            "Behavior", self._behaviors, self, "Which behavior's rows are shown"
+        )
+        self.scenario = pill(
+            "Scenario", self._scenarios, self, "Which scenario is played"
+        )
+        self.agent = pill(
+            "Agent", self._agents, self, "Which one of the cast is looked at"
+        )
         self.take = pill("Take", self._takes, self, "Which take is shown")
         self.state = QLabel(self)
         self.state.setObjectName("dim")
@@ -60,7 +83,14 @@ class TopBar(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 6, 12, 6)
         layout.setSpacing(12)
-        for widget in (self.where, self.behavior, self.scenario, self.agent, self.take, self.state):
+        for widget in (
+            self.where,
+            self.behavior,
+            self.scenario,
+            self.agent,
+            self.take,
+            self.state,
+        ):
             layout.addWidget(widget)
         layout.addStretch(1)
         layout.addWidget(_plain_button(actions["rehearse"], self))
@@ -91,10 +121,14 @@ class TopBar(QWidget):
             else "no cast"
         )
         scenario = desk.scenario
-        self.scenario.setText(f"{scenario.title} ▾" if scenario else "no scenario")
+        self.scenario.setText(
+            f"{scenario.title} ▾" if scenario else "no scenario"
+        )
         take = desk.takes.current
         label = take.label if take is not None else ""
-        self.take.setToolTip(f"Which take is shown: {label}" if label else "Which take is shown")
+        self.take.setToolTip(
+            f"Which take is shown: {label}" if label else "Which take is shown"
+        )
         self.take.setText(
             f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾"
             if label
@@ -110,15 +144,20 @@ class TopBar(QWidget):
             return "rolling…" if percent is None else f"rolling… {percent} %"
         if desk.compared is not None and current is not None:
             return f"over {current.against}"
-        is_other = current is not None and current.is_finished and not desk.is_current
+        is_other = (
+            current is not None and current.is_finished and not desk.is_current
+        )
         return "not of this state" if is_other else ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """In a narrow window, or at a large scale, the take is called by its number alone, and the
-        project not at all: its name stands in the title of the window.
+        """In a narrow window, or at a large scale, the take is called by its
+        number alone, and the project not at all: its name stands in the title
+        of the window.
         """
         super().resizeEvent(event)
-        if (event.size().width() >= ROOMY) != (event.oldSize().width() >= ROOMY):
+        if (event.size().width() >= ROOMY) != (
+            event.oldSize().width() >= ROOMY
+        ):
             self.refresh()
 
     def _behaviors(self, menu: QMenu) -> None:
@@ -126,25 +165,37 @@ class TopBar(QWidget):
         for behavior in self.desk.project.behaviors:
             action = menu.addAction(behavior.title)
             action.setCheckable(True)
-            action.setChecked(looked_at is not None and behavior.name == looked_at.name)
-            action.triggered.connect(lambda _=False, name=behavior.name: self.desk.look_at(name))
+            action.setChecked(
+                looked_at is not None and behavior.name == looked_at.name
+            )
+            action.triggered.connect(
+                lambda _=False, name=behavior.name: self.desk.look_at(name)
+            )
 
     def _scenarios(self, menu: QMenu) -> None:
         for scenario in self.desk.project.scenarios:
-            action = menu.addAction(f"{scenario.title} ({scenario.seconds:g} s)")
+            action = menu.addAction(
+                f"{scenario.title} ({scenario.seconds:g} s)"
+            )
             action.setCheckable(True)
             action.setChecked(scenario.name == self.desk.scenario_name)
             action.triggered.connect(
-                lambda _=False, name=scenario.name: self.desk.select_scenario(name)
+                lambda _=False, name=scenario.name: self.desk.select_scenario(
+                    name
+                )
             )
 
     def _agents(self, menu: QMenu) -> None:
         scenario = self.desk.scenario
         for member in scenario.players if scenario else ():
-            action = menu.addAction(_called(member.title or member.name, member.behavior))
+            action = menu.addAction(
+                _called(member.title or member.name, member.behavior)
+            )
             action.setCheckable(True)
             action.setChecked(member.name == self.desk.agent)
-            action.triggered.connect(lambda _=False, name=member.name: self.desk.select_agent(name))
+            action.triggered.connect(
+                lambda _=False, name=member.name: self.desk.select_agent(name)
+            )
 
     def _takes(self, menu: QMenu) -> None:
         for depth, entry in self.desk.takes.tree():
@@ -152,7 +203,9 @@ class TopBar(QWidget):
             action.setCheckable(True)
             action.setChecked(entry is self.desk.takes.current)
             action.triggered.connect(
-                lambda _=False, number=entry.number: self.desk.takes.show(number)
+                lambda _=False, number=entry.number: self.desk.takes.show(
+                    number
+                )
             )
 
 
@@ -190,7 +243,9 @@ class Transport(QWidget):
     ) -> None:
         super().__init__(parent)
         self.setObjectName("bar")
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(
+            QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed
+        )
         self.desk = desk
         self.player = player
         self._palette = palette
@@ -200,16 +255,22 @@ class Transport(QWidget):
         layout.setSpacing(4)
         for name in _SHAPES:
             layout.addWidget(self._button(name))
-        self.speed = pill("Speed", self._speeds, self, "How fast the take is played")
+        self.speed = pill(
+            "Speed", self._speeds, self, "How fast the take is played"
+        )
         layout.addWidget(self.speed)
         self.mind = ShortenedLabel(self)
         layout.addWidget(self.mind, 1)
         self.where = ShortenedLabel(self, align=Qt.AlignmentFlag.AlignRight)
         self.where.setFont(body_font())
-        self.where.setFixedWidth(self.where.fontMetrics().horizontalAdvance(_WIDEST_TIME))
-        # Unlike other shortened labels it may not be squeezed: the layout would leave it no room at
-        # all.
-        self.where.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
+        self.where.setFixedWidth(
+            self.where.fontMetrics().horizontalAdvance(_WIDEST_TIME)
+        )
+        # Unlike other shortened labels it may not be squeezed: the layout would
+        # leave it no room at all.
+        self.where.setSizePolicy(
+            QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred
+        )
         layout.addWidget(self.where)
         player.playing_changed.connect(self._played)
         player.speed_changed.connect(self.refresh)
@@ -241,7 +302,11 @@ class Transport(QWidget):
 
     def _mind(self) -> str:
         explainer = self.desk.explainer
-        before = [lead for lead in self.desk.changes if lead.start <= self.desk.playhead]
+        before = [
+            lead
+            for lead in self.desk.changes
+            if lead.start <= self.desk.playhead
+        ]
         if explainer is None or not before:
             return ""
         return (
@@ -260,8 +325,12 @@ class Transport(QWidget):
         return button
 
     def _draw(self, name: str) -> None:
-        """The icon stands on the action, for a button takes whatever its action has."""
-        shape = "pause" if name == "play" and self.player.playing else _SHAPES[name]
+        """The icon stands on the action, for a button takes whatever its action
+        has.
+        """
+        shape = (
+            "pause" if name == "play" and self.player.playing else _SHAPES[name]
+        )
         self._actions[name].setIcon(icon(shape, self._palette.ink))
         self._actions[name].setIconVisibleInMenu(False)
 
@@ -273,7 +342,9 @@ class Transport(QWidget):
             action = menu.addAction(f"× {speed:g}")
             action.setCheckable(True)
             action.setChecked(speed == self.player.speed)
-            action.triggered.connect(lambda _=False, speed=speed: self.player.set_speed(speed))
+            action.triggered.connect(
+                lambda _=False, speed=speed: self.player.set_speed(speed)
+            )
 
 
 def _called(title: str, behavior: str | None) -> str:

@@ -1,5 +1,5 @@
-"""A first visit in six steps: the newcomer does each with the project that is open, and can leave
-at any of them.
+"""A first visit in six steps: the newcomer does each with the project that is
+open, and can leave at any of them.
 """
 
 from collections.abc import Callable, Mapping
@@ -14,15 +14,19 @@ from umbrant.desk.session.desk import Desk
 
 @dataclass(frozen=True)
 class VisitStep:
-    """One step of the first visit: its task, how to do it, and the words once it is done."""
+    """One step of the first visit: its task, how to do it, and the words once
+    it is done.
+    """
 
     text: str
     done: str
     actions: tuple[str, ...] = ()
-    """The actions any of which does it; none for a step that is told by what has changed in the
-    project.
+    """The actions any of which does it; none for a step that is told by what
+    has changed in the project.
     """
-    has_changed: Callable[[Desk, "VisitStart"], bool] = lambda desk, before: False
+    has_changed: Callable[[Desk, "VisitStart"], bool] = lambda desk, before: (
+        False
+    )
 
 
 @dataclass(frozen=True)
@@ -47,7 +51,9 @@ def _has_more_rows(desk: Desk, before: VisitStart) -> bool:
 
 
 def _is_branch_shown(desk: Desk, before: VisitStart) -> bool:
-    return desk.branched_at is not None and desk.takes.current is not before.take
+    return (
+        desk.branched_at is not None and desk.takes.current is not before.take
+    )
 
 
 VISIT_STEPS = (
@@ -96,12 +102,16 @@ FAILED = (
 
 
 class FirstVisit(QFrame):
-    """A line above the lanes that says what to do next, and notices when it has been done."""
+    """A line above the lanes that says what to do next, and notices when it has
+    been done.
+    """
 
     left = Signal()
     """It was left, or is over."""
 
-    def __init__(self, desk: Desk, actions: Mapping[str, QAction], parent: QWidget) -> None:
+    def __init__(
+        self, desk: Desk, actions: Mapping[str, QAction], parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("firstVisit")
         self.setAccessibleName("First visit")
@@ -109,7 +119,9 @@ class FirstVisit(QFrame):
         self._step = 0
         self._praised = False
         self._waits = False
-        """Whether the first take is still being rolled, so that there is nothing to watch yet."""
+        """Whether the first take is still being rolled, so that there is
+        nothing to watch yet.
+        """
         self._text = QLabel(self)
         self._text.setTextFormat(Qt.TextFormat.RichText)
         self._text.setWordWrap(True)
@@ -122,8 +134,12 @@ class FirstVisit(QFrame):
         row.addWidget(self._text, 1)
         row.addWidget(self._on)
         row.addWidget(self._leave)
-        for action_id in {each for step in VISIT_STEPS for each in step.actions}:
-            actions[action_id].triggered.connect(lambda _=False, done=action_id: self._acted(done))
+        for action_id in {
+            each for step in VISIT_STEPS for each in step.actions
+        }:
+            actions[action_id].triggered.connect(
+                lambda _=False, done=action_id: self._acted(done)
+            )
         for changed in (desk.take_changed, desk.project_changed):
             changed.connect(self._changed)
         desk.takes.roller.failed.connect(self._failed)
@@ -161,12 +177,18 @@ class FirstVisit(QFrame):
         desk = self._desk
         rows = len(desk.behavior.rows) if desk.behavior else 0
         self._step, self._praised = step, False
-        self._before = VisitStart(rows, desk.takes.current, desk.documents.history.undo_name)
+        self._before = VisitStart(
+            rows, desk.takes.current, desk.documents.history.undo_name
+        )
         self._waits = step == 0 and desk.take is None
-        self._say(WAITING if self._waits else VISIT_STEPS[step].text, "Skip this step")
+        self._say(
+            WAITING if self._waits else VISIT_STEPS[step].text, "Skip this step"
+        )
 
     def _say(self, text: str, on: str) -> None:
-        self._text.setText(f"<b>{self._step + 1} of {len(VISIT_STEPS)}</b> &nbsp; {text}")
+        self._text.setText(
+            f"<b>{self._step + 1} of {len(VISIT_STEPS)}</b> &nbsp; {text}"
+        )
         self._on.setText(on)
 
     def _acted(self, action_id: str) -> None:

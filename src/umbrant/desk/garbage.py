@@ -1,9 +1,10 @@
 """When Python looks for garbage: objects that only refer to each other.
 
-It looks through all objects of the process at once, and no thread does anything meanwhile. With a
-dozen takes in memory that is up to a third of a second, which comes in the middle of an edit or of
-a drag. Takes hold no such garbage and live long, so they are left out of the search; what is left
-is small enough to be looked through at any moment.
+It looks through all objects of the process at once, and no thread does anything
+meanwhile. With a dozen takes in memory that is up to a third of a second, which
+comes in the middle of an edit or of a drag. Takes hold no such garbage and live
+long, so they are left out of the search; what is left is small enough to be
+looked through at any moment.
 """
 
 import gc
@@ -11,7 +12,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 FULL_EVERY = 200
-"""After how many searches among young objects all that are not left out are searched."""
+"""After how many searches among young objects all that are not left out are
+searched.
+"""
 
 
 class _Policy:
@@ -19,7 +22,9 @@ class _Policy:
 
 
 def leave_out_what_lives_long() -> None:
-    """Begin to do so, with all that the process holds by now. Called once, as the window starts."""
+    """Begin to do so, with all that the process holds by now. Called once, as
+    the window starts.
+    """
     _Policy.is_on = True
     young, middle, _ = gc.get_threshold()
     gc.set_threshold(young, middle, FULL_EVERY)
@@ -29,11 +34,14 @@ def leave_out_what_lives_long() -> None:
 
 @contextmanager
 def making_what_lives_long() -> Iterator[None]:
-    """What is made meanwhile is left out of every search. Used in the thread that reads takes."""
+    """What is made meanwhile is left out of every search. Used in the thread
+    that reads takes.
+    """
     if not _Policy.is_on:
         yield
         return
-    # All that is garbage by now must go first: what is left out is never reclaimed.
+    # All that is garbage by now must go first: what is left out is never
+    # reclaimed.
     gc.collect()
     with without_search():
         yield
@@ -42,8 +50,8 @@ def making_what_lives_long() -> Iterator[None]:
 
 @contextmanager
 def without_search() -> Iterator[None]:
-    """Nothing is searched meanwhile. For work that makes very many objects and hardly any garbage:
-    each search would only find that they are all in use.
+    """Nothing is searched meanwhile. For work that makes very many objects and
+    hardly any garbage: each search would only find that they are all in use.
     """
     if not _Policy.is_on:
         yield
@@ -56,7 +64,9 @@ def without_search() -> Iterator[None]:
 
 
 def reclaim_everything() -> None:
-    """Search through all objects, once: those of a project that was closed are garbage now."""
+    """Search through all objects, once: those of a project that was closed are
+    garbage now.
+    """
     if _Policy.is_on:
         gc.unfreeze()
         gc.collect()

@@ -1,5 +1,5 @@
-"""Where the program writes what went wrong: its own log, and beside it what Python says when the
-process dies.
+"""Where the program writes what went wrong: its own log, and beside it what
+Python says when the process dies.
 """
 
 import faulthandler
@@ -30,10 +30,11 @@ def log_to_file() -> None:
 
 
 class CrashWatch:
-    """Has the stacks of all threads written to a file of this process when it dies of a signal.
+    """Has the stacks of all threads written to a file of this process when it
+    dies of a signal.
 
-    `crashed` says whether a visit before died so. What it left goes to the log, so that it is told
-    of once.
+    `crashed` says whether a visit before died so. What it left goes to the log,
+    so that it is told of once.
     """
 
     def __init__(self) -> None:
@@ -57,8 +58,8 @@ class CrashWatch:
 
 
 def _take_up_crashes() -> bool:
-    """Log what processes left that are no more, and remove it. Says whether one of them died of a
-    signal.
+    """Log what processes left that are no more, and remove it. Says whether one
+    of them died of a signal.
     """
     found = False
     for path in sorted(log_file().parent.glob("crash-*.log")):

@@ -1,4 +1,6 @@
-"""The window's content for one desk: its views laid out, its actions bound, its commands."""
+"""The window's content for one desk: its views laid out, its actions bound, its
+commands.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -50,12 +52,16 @@ from umbrant.model.paths import Path
 
 
 class DeskPane(QWidget):
-    """The central widget of the window for one desk. `actions` are the registry's, bound to this
-    desk.
+    """The central widget of the window for one desk. `actions` are the
+    registry's, bound to this desk.
     """
 
     def __init__(
-        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], shell: Shell
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        shell: Shell,
     ) -> None:
         super().__init__()
         self.setFont(body_font())
@@ -66,7 +72,11 @@ class DeskPane(QWidget):
         self.rehearsing = Rehearsing(desk, self.playback)
         self.older = OlderVersion(desk)
         context = ViewContext(
-            desk, palette, dialogs, lambda view: self.command_context.show(view), self
+            desk,
+            palette,
+            dialogs,
+            lambda view: self.command_context.show(view),
+            self,
         )
         self.views = ViewSet(VIEWS, context)
         self.ledger = self.views.of(LedgerView)
@@ -74,9 +84,12 @@ class DeskPane(QWidget):
         self.stage = self.views.of(StageView)
         self.lanes = self.views.of(LanesView)
         self.stage.hold_rehearsals(self.rehearsing)
-        # Actions reach the commands only when they are triggered, so they can be bound before the
-        # tabs, which show them, and the commands, which act on the tabs.
-        self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
+        # Actions reach the commands only when they are triggered, so they can
+        # be bound before the tabs, which show them, and the commands, which act
+        # on the tabs.
+        self.actions_by_id = {
+            action.id: self._bound(action) for action in ACTIONS
+        }
         self.left = self._tabs(Side.LEFT)
         self.right = self._tabs(Side.RIGHT)
         self.command_context = CommandContext(
@@ -90,9 +103,13 @@ class DeskPane(QWidget):
             dialogs,
             shell,
         )
-        self.finder = Finder(self, self.ledger.brushes, self.command_context, self.actions_by_id)
+        self.finder = Finder(
+            self, self.ledger.brushes, self.command_context, self.actions_by_id
+        )
         self.top = TopBar(desk, self.actions_by_id, self)
-        self.transport = Transport(desk, self.playback, self.actions_by_id, palette, self)
+        self.transport = Transport(
+            desk, self.playback, self.actions_by_id, palette, self
+        )
         self.first_visit = FirstVisit(desk, self.actions_by_id, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
         self.down = QSplitter(Qt.Orientation.Vertical, self)
@@ -123,14 +140,20 @@ class DeskPane(QWidget):
         # Connected after the views: the help says by then what it is about.
         desk.considered.connect(self.right.refresh)
         self.left.changed.connect(self.refresh_actions)
-        self.left.changed.connect(lambda view: self._arrange(view in (SETTING, CAST)))
+        self.left.changed.connect(
+            lambda view: self._arrange(view in (SETTING, CAST))
+        )
         self.stage.picked.connect(self._show_in_setting)
         self.lanes.picked.connect(self._show_in_setting)
-        self.views.of(MapView).drawn.connect(lambda _: self.command_context.table.begin_missing())
+        self.views.of(MapView).drawn.connect(
+            lambda _: self.command_context.table.begin_missing()
+        )
         self.setting.walked.connect(self.stage.choose)
         self.views.of(CastTable).walked.connect(self.stage.choose)
         self.setting.walked.connect(self.refresh_actions)
-        self.views.of(ExpectationsView).model_.modelReset.connect(self.left.refresh)
+        self.views.of(ExpectationsView).model_.modelReset.connect(
+            self.left.refresh
+        )
         self.views.of(StudyView).study.changed.connect(self.right.refresh)
         self.views.of(DecisionsView).running.changed.connect(self.right.refresh)
         for changed in (self.playback.stop_changed, desk.take_changed):
@@ -150,7 +173,9 @@ class DeskPane(QWidget):
 
     def set_large_stage(self, on: bool) -> None:
         """Have the tabs at both sides change places. Each place keeps its size."""
-        first, second = (self.right, self.left) if on else (self.left, self.right)
+        first, second = (
+            (self.right, self.left) if on else (self.left, self.right)
+        )
         if self.across.widget(0) is first:
             return
         across, down = self.across.sizes(), self.down.sizes()
@@ -162,24 +187,31 @@ class DeskPane(QWidget):
         self.across.setStretchFactor(0, 5)
         self.across.setStretchFactor(1, 3)
         if focused is not None:
-            # What was put elsewhere is shown by the event loop, and has no keyboard before that.
+            # What was put elsewhere is shown by the event loop, and has no
+            # keyboard before that.
             QTimer.singleShot(0, focused, focused.setFocus)
 
     def refresh_actions(self, *_: object) -> None:
         """Enable what can be done now, and name what undo and redo would do."""
         for action in ACTIONS:
-            self.actions_by_id[action.id].setEnabled(action.enabled(self.command_context))
+            self.actions_by_id[action.id].setEnabled(
+                action.enabled(self.command_context)
+            )
         history = self.desk.documents.history
         for name, title, step in (
             ("undo", "Undo", history.undo_name),
             ("redo", "Redo", history.redo_name),
         ):
-            self.actions_by_id[name].setText(f"{title}: {step}" if step else title)
+            self.actions_by_id[name].setText(
+                f"{title}: {step}" if step else title
+            )
         row = self.desk.row
         self.actions_by_id["rehearse"].setText(
             "End rehearsal" if self.rehearsing.active else "Rehearse"
         )
-        self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
+        self.actions_by_id["mute"].setText(
+            "Unmute" if row is not None and row.muted else "Mute"
+        )
 
     def _mark_stops(self) -> None:
         """Show on the lanes where playing stops."""
@@ -196,11 +228,15 @@ class DeskPane(QWidget):
             table.editing.finish()
 
     def _tables(self) -> list[ChipTable]:
-        return [view for _, view in self.views.at(Side.LEFT) if isinstance(view, ChipTable)]
+        return [
+            view
+            for _, view in self.views.at(Side.LEFT)
+            if isinstance(view, ChipTable)
+        ]
 
     def close_desk(self, *, keep_changes: bool = False) -> None:
-        """End what runs in the background. `keep_changes` leaves unsaved changes for the next
-        visit.
+        """End what runs in the background. `keep_changes` leaves unsaved
+        changes for the next visit.
         """
         self.playback.pause()
         self.views.close()
@@ -230,7 +266,9 @@ class DeskPane(QWidget):
         return self.views.keyboard_widgets()
 
     def _tabs(self, side: Side) -> Tabs:
-        return Tabs([self._tab(spec, view) for spec, view in self.views.at(side)], self)
+        return Tabs(
+            [self._tab(spec, view) for spec, view in self.views.at(side)], self
+        )
 
     def _tab(self, spec: ViewSpec[Any], view: QWidget) -> Tab:
         return Tab(
@@ -245,7 +283,8 @@ class DeskPane(QWidget):
         bound = QAction(action.title, self)
         bound.setObjectName(action.id)
         if action.button:
-            # Only where it differs: a set icon text keeps a later setText from the buttons.
+            # Only where it differs: a set icon text keeps a later setText from
+            # the buttons.
             bound.setIconText(action.button)
         bound.setShortcuts(sequences(action))
         keys = ", ".join(each.toString() for each in sequences(action)[:1])
@@ -253,9 +292,13 @@ class DeskPane(QWidget):
         bound.setStatusTip(action.help)
         bound.setCheckable(action.switch)
         if action.switch:
-            bound.toggled.connect(lambda on: action.run(self.command_context, on))
+            bound.toggled.connect(
+                lambda on: action.run(self.command_context, on)
+            )
         else:
-            bound.triggered.connect(lambda _=False: action.run(self.command_context))
+            bound.triggered.connect(
+                lambda _=False: action.run(self.command_context)
+            )
         if action.where is Where.WINDOW:
             self.addAction(bound)
             return bound
@@ -270,7 +313,9 @@ class DeskPane(QWidget):
         for spec, view in self.views.at(Side.UNDER):
             self.down.addWidget(self._titled(spec, view))
         self.down.setSizes([290, 180, 130])
-        for widget in self.views.keyboard_widgets(Side.LEFT, Side.RIGHT, Side.UNDER):
+        for widget in self.views.keyboard_widgets(
+            Side.LEFT, Side.RIGHT, Side.UNDER
+        ):
             self._heights.watch(widget)
         self.across.addWidget(self.left)
         self.across.addWidget(self.down)
@@ -293,7 +338,9 @@ class DeskPane(QWidget):
         layout.addWidget(self.transport)
 
     def _titled(self, spec: ViewSpec[Any], view: QWidget) -> QWidget:
-        """A view under a heading of its own, with buttons for what is asked of it."""
+        """A view under a heading of its own, with buttons for what is asked of
+        it.
+        """
         pane = QWidget(self)
         heading = QWidget(pane)
         heading.setObjectName("heading")

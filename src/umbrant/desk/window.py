@@ -1,4 +1,6 @@
-"""The main window: menus, one desk at a time, and what is remembered between visits."""
+"""The main window: menus, one desk at a time, and what is remembered between
+visits.
+"""
 
 from concurrent.futures import Future
 from functools import partial
@@ -14,7 +16,11 @@ from umbrant.catalog.templates.behaviors import new_project
 from umbrant.desk.commands.project import save
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
 from umbrant.desk.garbage import reclaim_everything
-from umbrant.desk.session.autosave import forget_changes, kept_changes, kept_new_projects
+from umbrant.desk.session.autosave import (
+    forget_changes,
+    kept_changes,
+    kept_new_projects,
+)
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.shell import DeskPane
@@ -31,12 +37,15 @@ NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 
 COMFORTABLE = QSize(1280, 800)
 WARM_AFTER_MS = 2500
-"""When the process that searches for nearest changes is started: after the first take."""
+"""When the process that searches for nearest changes is started: after the
+first take.
+"""
 FRAMED_AFTER_MS = (0, 200, 1000)
-"""When, after it is shown, the window looks whether it fits onto the desktop."""
+"""When, after it is shown, the window looks whether it fits onto the desktop.
+"""
 RECLAIM_MS = 1000
-"""How long after another project was opened the memory of the one before is reclaimed: Qt must have
-let go of its views.
+"""How long after another project was opened the memory of the one before is
+reclaimed: Qt must have let go of its views.
 """
 NOTHING_KEPT = "No unsaved changes were found."
 VISITED = "visited"
@@ -46,14 +55,18 @@ VISITED = "visited"
 class MainWindow(QMainWindow):
     """One window on one project."""
 
-    def __init__(self, settings: Settings | None = None, dialogs: Dialogs | None = None) -> None:
+    def __init__(
+        self, settings: Settings | None = None, dialogs: Dialogs | None = None
+    ) -> None:
         super().__init__()
         self.settings = settings or Settings()
         self.dialogs = dialogs or Dialogs(self)
         self.pane: DeskPane | None = None
         self._reported: list[str] = []
         self.recovered = NOTHING_KEPT
-        """What was taken up of what an earlier visit had not saved, as a sentence."""
+        """What was taken up of what an earlier visit had not saved, as a
+        sentence.
+        """
         self.setMinimumSize(760, 480)
         self.resize(self._room())
         self.setStyleSheet(style_sheet(self._palette()))
@@ -61,7 +74,8 @@ class MainWindow(QMainWindow):
         if geometry is not None:
             self.restoreGeometry(geometry)
         self._given_size = self.size()
-        """The size that the window gave itself. One that it is given from elsewhere is left alone.
+        """The size that the window gave itself. One that it is given from
+        elsewhere is left alone.
         """
         self._show(Desk(NOTHING, None))
 
@@ -69,18 +83,22 @@ class MainWindow(QMainWindow):
     def desk(self) -> Desk:
         """The desk that is shown."""
         if self.pane is None:
-            raise LookupError("the window has no desk yet; it gets one when it is made")
+            raise LookupError(
+                "the window has no desk yet; it gets one when it is made"
+            )
         return self.pane.desk
 
     def open_folder(self, folder: Path) -> bool:
-        """Open a project, offering what an earlier visit did not save. Says whether it was
-        opened.
+        """Open a project, offering what an earlier visit did not save. Says
+        whether it was opened.
         """
         folder = folder.resolve()
         try:
             project = read_project(folder)
         except ProjectError as error:
-            self.dialogs.problems(f"{folder.name} could not be opened", error.problems)
+            self.dialogs.problems(
+                f"{folder.name} could not be opened", error.problems
+            )
             return False
         if not self._may_leave():
             return False
@@ -90,7 +108,9 @@ class MainWindow(QMainWindow):
         self._offer_kept(desk, folder)
         desk.takes.roller.start()
         QTimer.singleShot(WARM_AFTER_MS, desk, desk.nearest.start)
-        if desk.documents.needs_trust and self.dialogs.trust(names_of(desk.project.nodes)):
+        if desk.documents.needs_trust and self.dialogs.trust(
+            names_of(desk.project.nodes)
+        ):
             desk.documents.trust_nodes()
         else:
             desk.documents.decline_nodes()
@@ -113,8 +133,8 @@ class MainWindow(QMainWindow):
         self._show_unsaved(new_project("New project"))
 
     def take_up_new_project(self) -> bool:
-        """Offer a project that an earlier visit left without a folder. Says whether it was taken
-        up.
+        """Offer a project that an earlier visit left without a folder. Says
+        whether it was taken up.
         """
         for path, project in kept_new_projects():
             title = project.cover.title
@@ -123,17 +143,22 @@ class MainWindow(QMainWindow):
                 "Take its changes up?"
             )
             if self.dialogs.recover(what):
-                self.recovered = f"{title} has been taken up; it is still to be saved."
-                # What was kept goes only once it is kept anew, under the name of this visit.
-                self._show_unsaved(project).add_done_callback(partial(_forget_kept, path))
+                self.recovered = (
+                    f"{title} has been taken up; it is still to be saved."
+                )
+                # What was kept goes only once it is kept anew, under the name
+                # of this visit.
+                self._show_unsaved(project).add_done_callback(
+                    partial(_forget_kept, path)
+                )
                 return True
             path.unlink(missing_ok=True)
             self.recovered = f"{title} was discarded."
         return False
 
     def _show_unsaved(self, project: Project) -> Future[bool]:
-        """Show a project that has no folder. The answer comes when it is kept for the next
-        visit.
+        """Show a project that has no folder. The answer comes when it is kept
+        for the next visit.
         """
         desk = Desk(project, None, self.settings)
         desk.documents.history.saved = None
@@ -146,15 +171,21 @@ class MainWindow(QMainWindow):
     def open_project(self) -> None:
         """Ask for a project and open it."""
         folder = self.dialogs.folder_to_open(
-            self.desk.documents.folder.parent if self.desk.documents.folder else Path.home()
+            self.desk.documents.folder.parent
+            if self.desk.documents.folder
+            else Path.home()
         )
         if folder is not None:
             self.open_folder(folder)
 
     def begin_first_visit(self) -> None:
-        """Lead through six steps; once it is left, it is not begun again unasked."""
+        """Lead through six steps; once it is left, it is not begun again
+        unasked.
+        """
         if self.pane is not None:
-            self.pane.first_visit.left.connect(lambda: self.settings.set_flag(VISITED, True))
+            self.pane.first_visit.left.connect(
+                lambda: self.settings.set_flag(VISITED, True)
+            )
             self.pane.first_visit.begin()
 
     def set_night(self, on: bool) -> None:
@@ -171,14 +202,20 @@ class MainWindow(QMainWindow):
             self.pane.set_compact(on)
 
     def set_large_stage(self, on: bool) -> None:
-        """Have the stage at the large place, and the rows at the small one; or the other way."""
+        """Have the stage at the large place, and the rows at the small one; or
+        the other way.
+        """
         self.settings.set_flag("large_stage", on)
         if self.pane is not None:
             self.pane.set_large_stage(on)
 
     def show_shortcuts(self) -> None:
         """List every action and its keys."""
-        keyed = [(action.title, sequences(action)) for action in ACTIONS if action.keys]
+        keyed = [
+            (action.title, sequences(action))
+            for action in ACTIONS
+            if action.keys
+        ]
         lines = [f"{keys[0].toString():16}{title}" for title, keys in keyed]
         self.dialogs.message("Keys", "\n".join(lines))
 
@@ -225,8 +262,8 @@ class MainWindow(QMainWindow):
         self.close()
 
     def changeEvent(self, event: QEvent) -> None:
-        """Coming back to the window, look whether another program has changed the project's files
-        meanwhile.
+        """Coming back to the window, look whether another program has changed
+        the project's files meanwhile.
         """
         super().changeEvent(event)
         if (
@@ -245,25 +282,30 @@ class MainWindow(QMainWindow):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if not event.spontaneous():
-            # How wide a frame the window manager puts around the window is known only when it has
-            # done so.
+            # How wide a frame the window manager puts around the window is
+            # known only when it has done so.
             for milliseconds in FRAMED_AFTER_MS:
                 QTimer.singleShot(milliseconds, self, self._fit_to_screen)
 
     def _room(self) -> QSize:
-        """The size of a window that was never sized: as large as is comfortable, and not larger
-        than the desktop.
+        """The size of a window that was never sized: as large as is
+        comfortable, and not larger than the desktop.
         """
         screen = self.screen().availableGeometry()
         return QSize(
-            min(COMFORTABLE.width(), screen.width()), min(COMFORTABLE.height(), screen.height())
+            min(COMFORTABLE.width(), screen.width()),
+            min(COMFORTABLE.height(), screen.height()),
         )
 
     def _fit_to_screen(self) -> None:
-        """Make the window smaller where, with its frame, it is larger than what the desktop leaves
-        for it.
+        """Make the window smaller where, with its frame, it is larger than what
+        the desktop leaves for it.
         """
-        if self.isMaximized() or self.isFullScreen() or self.size() != self._given_size:
+        if (
+            self.isMaximized()
+            or self.isFullScreen()
+            or self.size() != self._given_size
+        ):
             return
         screen, frame = self.screen().availableGeometry(), self.frameGeometry()
         wide, high = (
@@ -307,14 +349,16 @@ class MainWindow(QMainWindow):
         desk.project_changed.connect(self._name_window)
         self._name_window()
         if self.isVisible():
-            # The event loop would show it, but later; and what is not shown yet cannot have the
-            # keyboard.
+            # The event loop would show it, but later; and what is not shown yet
+            # cannot have the keyboard.
             self.pane.show()
         self.pane.ledger.setFocus()
         return self.pane
 
     def _recall_stop(self, pane: DeskPane) -> None:
-        """Where playing stops is each author's own, so it is kept here and not with the project."""
+        """Where playing stops is each author's own, so it is kept here and not
+        with the project.
+        """
         folder, playback = pane.desk.documents.folder, pane.playback
         name = f"stop/{quote(str(folder), safe='')}"
         if folder is not None:
@@ -349,22 +393,28 @@ class MainWindow(QMainWindow):
             recent.clear()
             for folder in self.settings.recent:
                 action: QAction = recent.addAction(str(folder))
-                action.triggered.connect(lambda _=False, folder=folder: self.open_folder(folder))
+                action.triggered.connect(
+                    lambda _=False, folder=folder: self.open_folder(folder)
+                )
             if not self.settings.recent:
                 recent.addAction("none yet").setEnabled(False)
 
         recent.aboutToShow.connect(fill)
 
     def _may_leave(self) -> bool:
-        """Whether the project may be left: it is saved, or its author says so. What is being typed
-        counts as well.
+        """Whether the project may be left: it is saved, or its author says so.
+        What is being typed counts as well.
         """
         if self.pane is not None:
             self.pane.finish_editing()
         if self.pane is None or not self.desk.documents.history.unsaved:
             return True
         answer = self.dialogs.unsaved(self.desk.project.cover.title)
-        return save(self.pane.command_context) if answer == "save" else answer == "discard"
+        return (
+            save(self.pane.command_context)
+            if answer == "save"
+            else answer == "discard"
+        )
 
     def _offer_kept(self, desk: Desk, folder: Path) -> None:
         kept = kept_changes(folder, desk.project)
@@ -376,8 +426,9 @@ class MainWindow(QMainWindow):
         )
         if self.dialogs.recover(what):
             desk.apply(Edit("Take up kept changes", lambda _: kept))
+            title = desk.project.cover.title
             self.recovered = (
-                f"The unsaved changes of {desk.project.cover.title} have been taken up."
+                f"The unsaved changes of {title} have been taken up."
             )
         else:
             forget_changes(folder)
@@ -392,8 +443,8 @@ class MainWindow(QMainWindow):
 
 
 def _forget_kept(path: Path, kept: Future[bool]) -> None:
-    """Remove what an earlier visit left of a project, once it is kept for this one; else it is
-    offered again.
+    """Remove what an earlier visit left of a project, once it is kept for this
+    one; else it is offered again.
     """
     if kept.result():
         path.unlink(missing_ok=True)

@@ -1,3 +1,3 @@
-"""Turns a behavior into something that ticks, against any world that the catalog's protocol
-describes.
+"""Turns a behavior into something that ticks, against any world that the
+catalog's protocol describes.
 """

@@ -1,4 +1,6 @@
-"""How a behavior differs from one that an agent runs, so that the agent can go on with it."""
+"""How a behavior differs from one that an agent runs, so that the agent can go
+on with it.
+"""
 
 from dataclasses import dataclass
 
@@ -13,8 +15,12 @@ class BehaviorChange:
     expanded: ExpandedBehavior
     """As it is now."""
     rebuilt: tuple[str, ...] = ()
-    """The rows that are made anew, with all that is nested in them. None is nested in another."""
+    """The rows that are made anew, with all that is nested in them. None is
+    nested in another.
+    """
     within: tuple[str, ...] = ()
-    """These and all that is nested in them, before or now. None of it may have been visited."""
+    """These and all that is nested in them, before or now. None of it may have
+    been visited.
+    """
     renumbered: tuple[ConditionChange, ...] = ()
     """The conditions that differ in numbers alone."""

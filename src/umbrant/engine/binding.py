@@ -11,34 +11,58 @@ from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.codegen.expression import BoundSense
 from umbrant.catalog.kind import Catalog, Kind
 from umbrant.catalog.language.atom_results import with_range
-from umbrant.catalog.language.bound_condition import BoundCondition, bind_formula
+from umbrant.catalog.language.bound_condition import (
+    BoundCondition,
+    bind_formula,
+)
 from umbrant.catalog.language.check import bound_args, faults
-from umbrant.catalog.language.tree import KeyTerm, NumberTerm, SenseCall, TextTerm, parse
+from umbrant.catalog.language.tree import (
+    KeyTerm,
+    NumberTerm,
+    SenseCall,
+    TextTerm,
+    parse,
+)
 from umbrant.catalog.language.written import written_range
 from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.protocols import Unbound
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me
 from umbrant.engine.board import Board, LiveKey
-from umbrant.engine.project_calls import UNWATCHED, CallSite, CallWatch, reading_of
+from umbrant.engine.project_calls import (
+    UNWATCHED,
+    CallSite,
+    CallWatch,
+    reading_of,
+)
 from umbrant.engine.project_view import AgentOfNode, as_node_argument
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
 from umbrant.model.expanded import KeyScope
 from umbrant.model.printable import printable
-from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Point, Spread, Value, value_text
+from umbrant.model.values import (
+    KeyRef,
+    ParamValue,
+    PlaceRef,
+    Point,
+    Spread,
+    Value,
+    value_text,
+)
 
 
 class BoundAgent(Me, Protocol):
-    """An agent as the engine sees it: the `Me` of its nodes, whose blackboard is a `Board`."""
+    """An agent as the engine sees it: the `Me` of its nodes, whose blackboard
+    is a `Board`.
+    """
 
     @property
     def board(self) -> Board: ...
 
 
 Binder = Callable[[], Any]
-"""Gives an argument its value. Called each time a row is entered; raises Unbound where there is
-none.
+"""Gives an argument its value. Called each time a row is entered; raises
+Unbound where there is none.
 """
 
 TARGETS = (ParamType.PLACE, ParamType.AGENT, ParamType.PROP)
@@ -75,7 +99,9 @@ class PlaceTarget:
     name: None = None
 
     def at(self) -> Point | Cause:
-        return self.me.world.place(self.label) or cause("not_there", name=self.label)
+        return self.me.world.place(self.label) or cause(
+            "not_there", name=self.label
+        )
 
 
 @dataclass(frozen=True)
@@ -99,8 +125,8 @@ class NamedTarget:
 
 @dataclass(frozen=True)
 class KeyTarget:
-    """The body, prop or point that a key names. The key is read at each call, so the target follows
-    its changes.
+    """The body, prop or point that a key names. The key is read at each call,
+    so the target follows its changes.
     """
 
     me: Me
@@ -118,7 +144,8 @@ class KeyTarget:
             return cause("not_set", key=self.label)
         if isinstance(value, str):
             return NamedTarget(self.me, value).at()
-        # A chip for a place takes keys of points, agents and props alone: the value is a point.
+        # A chip for a place takes keys of points, agents and props alone: the
+        # value is a point.
         return value  # type: ignore[return-value]
 
 
@@ -129,14 +156,17 @@ class LiveFormula:
         self._value = value
 
     def value(self) -> float | None:
-        """Work it out now; None where something in it is unknown. Yes counts 1 and no 0."""
+        """Work it out now; None where something in it is unknown. Yes counts 1
+        and no 0.
+        """
         got = self._value()
         return float(got) if isinstance(got, int | float) else None
 
 
 @dataclass(frozen=True)
 class BindingScope:
-    """All that binding needs to know of one agent and of the key scope that a row belongs to.
+    """All that binding needs to know of one agent and of the key scope that a
+    row belongs to.
 
     Also where its conditions get their values from.
     """
@@ -147,8 +177,12 @@ class BindingScope:
     recorder: Recorder
     watch: CallWatch = UNWATCHED
     """Is told when a project's own code is entered and left."""
-    conditions: dict[tuple[str, str], BoundCondition] = field(default_factory=dict)
-    """The conditions of the agent that have been bound, by their rows and parts."""
+    conditions: dict[tuple[str, str], BoundCondition] = field(
+        default_factory=dict
+    )
+    """The conditions of the agent that have been bound, by their rows and
+    parts.
+    """
 
     @property
     def keys(self) -> Mapping[str, Key]:
@@ -156,25 +190,35 @@ class BindingScope:
         return self.key_scope.keys
 
     def key(self, name: str) -> LiveKey:
-        """A key by the name that the rows of the key scope use. Raises KeyError."""
+        """A key by the name that the rows of the key scope use. Raises
+        KeyError.
+        """
         return self.me.board.key(self.key_scope.actual.get(name, name))
 
     def formula(self, text: str) -> Callable[[], Value | None]:
-        """What works out a formula. Raises Unbound if it makes no sense with these keys."""
+        """What works out a formula. Raises Unbound if it makes no sense with
+        these keys.
+        """
         found = faults(text, self.keys, self.catalog, wants=None)
         if found:
-            raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
+            raise Unbound(
+                cause("bad_condition", message=found[0].message.rstrip("."))
+            )
         return bind_formula(parse(text), self)
 
     def formula_or_unknown(self, text: str) -> Callable[[], Value | None]:
-        """What works out a formula; always nothing where it makes no sense with these keys."""
+        """What works out a formula; always nothing where it makes no sense with
+        these keys.
+        """
         try:
             return self.formula(text)
         except Unbound:
             return always_unknown
 
     def sense(self, ask: SenseCall) -> BoundSense:
-        """A sense call with its arguments bound, ready to be called or written into source."""
+        """A sense call with its arguments bound, ready to be called or written
+        into source.
+        """
         kind = self.catalog.kinds[ask.sense]
         args = {
             name: self._sense_arg(kind.param(name), tree)
@@ -192,11 +236,17 @@ class BindingScope:
                 range_m=written_range(ask, kind),
             )
 
-        call, agent = CallSite(kind, me.name, "", self.watch).caller(), AgentOfNode(me)
+        call, agent = (
+            CallSite(kind, me.name, "", self.watch).caller(),
+            AgentOfNode(me),
+        )
 
         def read() -> Reading | Value | None:
             try:
-                named = {name: as_node_argument(binder()) for name, binder in args.items()}
+                named = {
+                    name: as_node_argument(binder())
+                    for name, binder in args.items()
+                }
                 return call(lambda: reading_of(run(agent, **named)))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
@@ -204,23 +254,37 @@ class BindingScope:
         return BoundSense(read)
 
     def question(self, when: str, row_id: str, part: str) -> BoundCondition:
-        """A condition to ask. Raises Unbound if it makes no sense with these keys."""
+        """A condition to ask. Raises Unbound if it makes no sense with these
+        keys.
+        """
         found = faults(when, self.keys, self.catalog)
         if found:
-            raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
-        condition = BoundCondition(parse(when), self, self.recorder.sensing(row_id, part))
+            raise Unbound(
+                cause("bad_condition", message=found[0].message.rstrip("."))
+            )
+        condition = BoundCondition(
+            parse(when), self, self.recorder.sensing(row_id, part)
+        )
         self.conditions[row_id, part] = condition
         return condition
 
-    def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
-        """The binder of a parameter with a value as it stands in a file. Raises Unbound for a value
-        that can never be bound.
+    def binder(
+        self, param: Param, value: ParamValue, row_id: str, part: str
+    ) -> Binder:
+        """The binder of a parameter with a value as it stands in a file. Raises
+        Unbound for a value that can never be bound.
         """
         if isinstance(value, KeyRef):
             return self._key_binder(param, value.key)
-        if not param.takes(value) or (param.choices and value not in param.choices):
+        if not param.takes(value) or (
+            param.choices and value not in param.choices
+        ):
             raise Unbound(
-                cause("misfit", param=param.label, value=printable(value_text(value), 60))
+                cause(
+                    "misfit",
+                    param=param.label,
+                    value=printable(value_text(value), 60),
+                )
             )
         if param.type is ParamType.CONDITION:
             question = self.question(str(value), row_id, part)
@@ -253,7 +317,9 @@ class BindingScope:
         """The id under which a row of the key scope's behavior runs."""
         return f"{self.key_scope.path}/{own}" if self.key_scope.path else own
 
-    def _target(self, value: ParamValue) -> PointTarget | PlaceTarget | NamedTarget:
+    def _target(
+        self, value: ParamValue
+    ) -> PointTarget | PlaceTarget | NamedTarget:
         if isinstance(value, PlaceRef):
             return PlaceTarget(self.me, value.place)
         if isinstance(value, tuple):
@@ -265,7 +331,10 @@ class BindingScope:
             return Constant(spread.mean)
         random = self.me.random
         return lambda: max(
-            0.0, random.uniform(spread.mean - spread.half_width, spread.mean + spread.half_width)
+            0.0,
+            random.uniform(
+                spread.mean - spread.half_width, spread.mean + spread.half_width
+            ),
         )
 
     def _sense_arg(self, param: Param | None, tree: object) -> Binder:
@@ -294,8 +363,8 @@ def always_unknown() -> None:
 
 
 def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
-    """The arguments by name if none of them can change, so that they can be bound once; else
-    None.
+    """The arguments by name if none of them can change, so that they can be
+    bound once; else None.
     """
     fixed = _fixed(binders)
     return fixed if len(fixed) == len(binders) else None
@@ -304,20 +373,27 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
 def with_arguments(
     function: Callable[..., Any], me: Me, arguments: Mapping[str, Any]
 ) -> Callable[..., Any]:
-    """A node's function with the agent and arguments bound; calling it needs no more."""
+    """A node's function with the agent and arguments bound; calling it needs no
+    more.
+    """
     placed, named = split_arguments(function, arguments)
     return partial(function, me, *placed, **named)
 
 
 def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
-    return {name: binder.value for name, binder in binders.items() if isinstance(binder, Constant)}
+    return {
+        name: binder.value
+        for name, binder in binders.items()
+        if isinstance(binder, Constant)
+    }
 
 
 def split_arguments(
     function: Callable[..., Any], arguments: Mapping[str, Any]
 ) -> tuple[tuple[Any, ...], dict[str, Any]]:
-    """Arguments split into positional and keyword ones, as a node's function takes them after the
-    agent. As many as possible are positional, since such a call costs less.
+    """Arguments split into positional and keyword ones, as a node's function
+    takes them after the agent. As many as possible are positional, since such a
+    call costs less.
     """
     placed = list(takewhile(arguments.__contains__, _places(function)))
     return tuple(arguments[name] for name in placed), {
@@ -327,15 +403,27 @@ def split_arguments(
 
 @lru_cache(maxsize=1024)
 def _places(function: Callable[..., Any]) -> tuple[str, ...]:
-    """The names of the arguments that a node's function takes by their places, after the agent."""
+    """The names of the arguments that a node's function takes by their places,
+    after the agent.
+    """
     found = signature(function).parameters.values()
-    return tuple(each.name for each in found if each.kind is Parameter.POSITIONAL_OR_KEYWORD)[1:]
+    return tuple(
+        each.name
+        for each in found
+        if each.kind is Parameter.POSITIONAL_OR_KEYWORD
+    )[1:]
 
 
-def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]:
-    """A function that calls a built-in sense. Arguments that cannot change are bound once."""
+def _reader(
+    me: Me, kind: Kind, args: Mapping[str, Binder]
+) -> Callable[[], Any]:
+    """A function that calls a built-in sense. Arguments that cannot change are
+    bound once.
+    """
     fixed = _fixed(args)
-    variable = {name: binder for name, binder in args.items() if name not in fixed}
+    variable = {
+        name: binder for name, binder in args.items() if name not in fixed
+    }
     ask = with_arguments(kind.run, me, fixed)
     if not variable:
         return ask
@@ -348,7 +436,11 @@ def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]
             return Reading(None, None, unbound.reason)
         if kind.bounded_by in given and got.cause is not None:
             # A range that a key gives stands nowhere in the condition.
-            return Reading(got.value, got.measure, with_range(got.cause, given[kind.bounded_by]))
+            return Reading(
+                got.value,
+                got.measure,
+                with_range(got.cause, given[kind.bounded_by]),
+            )
         return got
 
     return read

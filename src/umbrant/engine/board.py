@@ -23,8 +23,8 @@ class WorldClock(Protocol):
 
 @dataclass(slots=True)
 class HeldValue:
-    """What a key that several agents share holds, and when it was last given a value, None if
-    never.
+    """What a key that several agents share holds, and when it was last given a
+    value, None if never.
     """
 
     value: Value | None = None
@@ -32,7 +32,9 @@ class HeldValue:
 
 
 class SharedBoards:
-    """What the keys hold that several agents share: those of the world, and those of each group."""
+    """What the keys hold that several agents share: those of the world, and
+    those of each group.
+    """
 
     def __init__(self) -> None:
         self._held: dict[tuple[str, str], HeldValue] = {}
@@ -43,7 +45,9 @@ class SharedBoards:
 
 
 class Board:
-    """An agent's keys. `writer` is the row and part on whose account writes are noted."""
+    """An agent's keys. `writer` is the row and part on whose account writes are
+    noted.
+    """
 
     def __init__(
         self,
@@ -69,44 +73,52 @@ class Board:
             )
         self._derived: list[DerivedKey] = []
         self.formula_round = 0
-        """The number of the evaluation of a derived key that is going on, with all that it needs; 0
-        for none.
+        """The number of the evaluation of a derived key that is going on, with
+        all that it needs; 0 for none.
         """
         self._rounds = 0
 
     def begin_formulas(self) -> None:
-        """A derived key is evaluated that no other needs: what it needs is worked out once, however
-        often it is named.
+        """A derived key is evaluated that no other needs: what it needs is
+        worked out once, however often it is named.
 
-        Formulas that each name the one before twice would otherwise take twice as long with each of
-        them.
+        Formulas that each name the one before twice would otherwise take twice
+        as long with each of them.
         """
         self._rounds += 1
         self.formula_round = self._rounds
 
     def start(self, values: Mapping[str, Value]) -> None:
-        """Put in the defaults, and `values` over them. What others who share a key have put in
-        stays.
+        """Put in the defaults, and `values` over them. What others who share a
+        key have put in stays.
         """
         for name, key in self._keys.items():
             first, live = values.get(name, key.default), self._live[name]
-            # A key that is shared has one beginning: that of whoever comes first in the cast,
-            # unless a member says otherwise.
-            if first is not None and not key.formula and (name in values or live.written_s is None):
+            # A key that is shared has one beginning: that of whoever comes
+            # first in the cast, unless a member says otherwise.
+            if (
+                first is not None
+                and not key.formula
+                and (name in values or live.written_s is None)
+            ):
                 live.set(first)
 
     def derive(self, key: str, formula: Callable[[], Value | None]) -> None:
-        """Make a key follow a formula. All derived keys must be declared before any key is read."""
+        """Make a key follow a formula. All derived keys must be declared before
+        any key is read.
+        """
         live = self._live[key]
         if isinstance(live, DerivedKey):
             live.formula = formula
         else:
-            self._live[key] = derived = DerivedKey(self, key, self._keys[key], formula)
+            self._live[key] = derived = DerivedKey(
+                self, key, self._keys[key], formula
+            )
             self._derived.append(derived)
 
     def key(self, name: str) -> "LiveKey":
-        """A key, to be kept by who often asks for it or writes it. Raises KeyError if there is no
-        such key.
+        """A key, to be kept by who often asks for it or writes it. Raises
+        KeyError if there is no such key.
         """
         return self._live[name]
 
@@ -115,21 +127,29 @@ class Board:
         return self._live[key].value if key in self._live else None
 
     def set(self, key: str, value: Value | None) -> None:
-        """Write a key, as `LiveKey.set` does. Raises KeyError if there is no such key."""
+        """Write a key, as `LiveKey.set` does. Raises KeyError if there is no
+        such key.
+        """
         self._live[key].set(value)
 
     def values(self) -> tuple[Value | None, ...]:
-        """What all keys hold now but those that follow from others, in the order in which they are
-        declared.
+        """What all keys hold now but those that follow from others, in the
+        order in which they are declared.
         """
-        return tuple(live.value for live in self._live.values() if not isinstance(live, DerivedKey))
+        return tuple(
+            live.value
+            for live in self._live.values()
+            if not isinstance(live, DerivedKey)
+        )
 
     def type_of(self, key: str) -> KeyType | None:
         """The key's type, None if there is no such key."""
         return self._keys[key].type if key in self._keys else None
 
     def settle(self) -> None:
-        """Evaluate all derived keys, so that their recorded values are up to date."""
+        """Evaluate all derived keys, so that their recorded values are up to
+        date.
+        """
         for live in self._derived:
             live.work_out()
 
@@ -137,8 +157,8 @@ class Board:
 class LiveKey:
     """One of an agent's keys, as nodes are given it.
 
-    Assigning `value` directly is not recorded; whoever does so to try a value must put the old one
-    back.
+    Assigning `value` directly is not recorded; whoever does so to try a value
+    must put the old one back.
     """
 
     shared_by = ""
@@ -166,13 +186,16 @@ class LiveKey:
         if value is not None:
             if self._is_number and isinstance(value, _NUMBERS):
                 value = _within(self._declared, float(value))
-            # Given anew counts as written, also where the value stays: `time_since` asks when it
-            # was last noted.
+            # Given anew counts as written, also where the value stays:
+            # `time_since` asks when it was last noted.
             self.written_s = self._clock.now_s
-        # Identity first: most writes put back the very object, and comparing points costs more.
+        # Identity first: most writes put back the very object, and comparing
+        # points costs more.
         if value is not self.value and value != self.value:
             self.value = value
-            self._wrote(self.shared_by, self.key, value, *self._board.writer, because)
+            self._wrote(
+                self.shared_by, self.key, value, *self._board.writer, because
+            )
 
 
 class PrivateKey(LiveKey):
@@ -186,7 +209,9 @@ class PrivateKey(LiveKey):
 class SharedKey(LiveKey):
     """A key that the agent shares with its group, or with all."""
 
-    def __init__(self, board: Board, key: str, declared: Key, held: HeldValue, by: str) -> None:
+    def __init__(
+        self, board: Board, key: str, declared: Key, held: HeldValue, by: str
+    ) -> None:
         super().__init__(board, key, declared)
         self.shared_by = by
         self._held = held
@@ -212,7 +237,11 @@ class DerivedKey(LiveKey):
     """A key whose value is that of a formula; nothing else can write it."""
 
     def __init__(
-        self, board: Board, key: str, declared: Key, formula: Callable[[], Value | None]
+        self,
+        board: Board,
+        key: str,
+        declared: Key,
+        formula: Callable[[], Value | None],
     ) -> None:
         super().__init__(board, key, declared)
         self.formula = formula
@@ -229,14 +258,19 @@ class DerivedKey(LiveKey):
     @value.setter
     def value(self, value: Value | None) -> None: ...
 
-    def set(self, value: Value | None, because: Cause | None = None) -> None: ...
+    def set(
+        self, value: Value | None, because: Cause | None = None
+    ) -> None: ...
 
     def work_out(self) -> Value | None:
-        """The value of the formula now. A key that depends on itself is unknown."""
+        """The value of the formula now. A key that depends on itself is
+        unknown.
+        """
         if self._is_busy:
             return None
         board = self._board
-        # Worked out already on behalf of the same formula: nothing can have changed in between.
+        # Worked out already on behalf of the same formula: nothing can have
+        # changed in between.
         if board.formula_round and self._round == board.formula_round:
             return self._last
         is_first = not board.formula_round
@@ -261,7 +295,9 @@ _NUMBERS = (float, int)
 
 
 def _shared_by(key: Key, group: str | None) -> str:
-    """Who shares a key. One that is shared by a group is an agent's own where it has none."""
+    """Who shares a key. One that is shared by a group is an agent's own where
+    it has none.
+    """
     if key.scope is Sharing.WORLD:
         return WORLD
     return group or "" if key.scope is Sharing.GROUP else ""

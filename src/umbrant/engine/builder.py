@@ -1,4 +1,6 @@
-"""From a behavior's rows to live rows. What cannot run becomes a row that fails with its reason."""
+"""From a behavior's rows to live rows. What cannot run becomes a row that fails
+with its reason.
+"""
 
 from collections.abc import Sequence, Set
 from typing import Any, Protocol
@@ -19,14 +21,32 @@ from umbrant.catalog.protocols import (
 from umbrant.engine.binding import Binder, BindingScope
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.budget import TickBudget
-from umbrant.engine.chart import Chart, State, StateType, Transition, TransitionTrigger
+from umbrant.engine.chart import (
+    Chart,
+    State,
+    StateType,
+    Transition,
+    TransitionTrigger,
+)
 from umbrant.engine.leaf import BrokenLeaf, IdleLeaf, LastingLeaf, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
 from umbrant.engine.path import PathCache
 from umbrant.engine.project_leaf import LastingProjectLeaf, ProjectLeaf
 from umbrant.engine.recorder import Recorder
-from umbrant.engine.rows import DecoratorParts, LiveRow, RepeatedWork, RowSequence, UpkeepTask
-from umbrant.engine.utility import DECISION, Candidates, Consideration, LiveOption, LiveUtility
+from umbrant.engine.rows import (
+    DecoratorParts,
+    LiveRow,
+    RepeatedWork,
+    RowSequence,
+    UpkeepTask,
+)
+from umbrant.engine.utility import (
+    DECISION,
+    Candidates,
+    Consideration,
+    LiveOption,
+    LiveUtility,
+)
 from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
 from umbrant.model.expanded import ExpandedBehavior, KeyScope
 from umbrant.model.kind_ids import MACHINE, ON_ENTER, ON_LEAVE, UTILITY
@@ -39,7 +59,10 @@ STATE_TYPES = {
     "final": StateType.FINAL,
     "history": StateType.HISTORY,
 }
-WAITS = {"on_event": TransitionTrigger.EVENT, "on_done": TransitionTrigger.EVENT}
+WAITS = {
+    "on_event": TransitionTrigger.EVENT,
+    "on_done": TransitionTrigger.EVENT,
+}
 DONE_WAYS = {
     "either way": (Status.SUCCESS, Status.FAILURE),
     "success": (Status.SUCCESS,),
@@ -67,9 +90,13 @@ class Builder:
     ) -> None:
         self.by_name: dict[str, list[LiveRow]] = {}
         self.by_id: dict[str, LiveRow] = {}
-        """Rows that are entered and end by themselves; no states, hooks or transitions."""
+        """Rows that are entered and end by themselves; no states, hooks or
+        transitions.
+        """
         self._refuses_for_good = False
-        """Whether a row has been found that is refused for as long as it is there."""
+        """Whether a row has been found that is refused for as long as it is
+        there.
+        """
         self._expanded = expanded
         self._behavior = expanded.behavior
         self._scope_of = scope
@@ -80,15 +107,17 @@ class Builder:
         self._path_cache = PathCache()
 
     def root(self) -> LiveRow | None:
-        """The first top row with all that is nested in it; None if there is none or it is muted."""
+        """The first top row with all that is nested in it; None if there is
+        none or it is muted.
+        """
         tops = self._live(self._behavior.outline.tops)
         return tops[0] if tops else None
 
     def rebuild(self, expanded: ExpandedBehavior, roots: Sequence[str]) -> bool:
-        """Go on with the rows of another behavior, which differs in these rows and what is nested
-        in them alone. Each of them is made anew, in its place. Nothing of them may have been
-        visited, before or after. Returns False where that is not enough; the agent cannot go on
-        then.
+        """Go on with the rows of another behavior, which differs in these rows
+        and what is nested in them alone. Each of them is made anew, in its
+        place. Nothing of them may have been visited, before or after. Returns
+        False where that is not enough; the agent cannot go on then.
         """
         before = self._behavior
         self._expanded, self._behavior = expanded, expanded.behavior
@@ -100,14 +129,16 @@ class Builder:
             self._refuses_for_good = False
             made = self._row(self._behavior.row(row_id))
             if self._refuses_for_good:
-                # Told while it was made, which is at another tick than the first.
+                # Told while it was made, which is at another tick than the
+                # first.
                 return False
             live.become(made)
             self.by_id[row_id] = live
             known = self.by_name[self._behavior.row(row_id).name]
             known[known.index(made)] = live
-        # No path leads through what has not been visited, nor checks it: a composite watches those
-        # of its children that it has passed over. So the paths stay.
+        # No path leads through what has not been visited, nor checks it: a
+        # composite watches those of its children that it has passed over. So
+        # the paths stay.
         return True
 
     def _forget(self, row_ids: Set[str]) -> None:
@@ -119,20 +150,25 @@ class Builder:
     # rows
 
     def _children(self, row: Row, *families: Family) -> list[Row]:
-        """The rows nested in a row that are of these families and not muted. Unknown kinds count as
-        actions.
+        """The rows nested in a row that are of these families and not muted.
+        Unknown kinds count as actions.
         """
         found = []
         for row_id in self._behavior.outline.children[row.id]:
             child = self._behavior.row(row_id)
             kind = self._catalog.get(child.kind, *ROWS)
-            if not child.muted and (kind.family if kind else Family.ACTION) in families:
+            if (
+                not child.muted
+                and (kind.family if kind else Family.ACTION) in families
+            ):
                 found.append(child)
         return found
 
     def _live(self, row_ids: Sequence[str]) -> list[LiveRow]:
         return [
-            self._row(row) for row_id in row_ids if not (row := self._behavior.row(row_id)).muted
+            self._row(row)
+            for row_id in row_ids
+            if not (row := self._behavior.row(row_id)).muted
         ]
 
     def _row(self, row: Row) -> LiveRow:
@@ -140,19 +176,27 @@ class Builder:
         gates: list[Work] = []
         guard: GeneratedCondition | None = None
         try:
-            guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
+            guard = (
+                self._scope(row).question(row.guard.when, row.id, GUARD)
+                if row.guard
+                else None
+            )
             if row.kind == MACHINE:
                 own = self._machine(row)
             elif row.kind == UTILITY:
                 own = utility = self._utility(row)
                 children = [option.row for option in utility.options]
             else:
-                children = [self._row(child) for child in self._children(row, *RUNS)]
+                children = [
+                    self._row(child) for child in self._children(row, *RUNS)
+                ]
                 own = self._work(row, children)
             work = self._decorated(row, own, children, gates)
         except Unbound as unbound:
             work, gates = BrokenLeaf(unbound.reason), []
-        live = self.by_id[row.id] = self._finished(row, work, children, guard, gates)
+        live = self.by_id[row.id] = self._finished(
+            row, work, children, guard, gates
+        )
         return live
 
     def _finished(
@@ -172,7 +216,9 @@ class Builder:
             watch=row.guard.watch if row.guard else Watch.ON_ENTRY,
             wrapping=DecoratorParts(
                 gates=[each for each in wrapped if isinstance(each, Gate)],
-                renewed=[each for each in wrapped if isinstance(each, Renewable)],
+                renewed=[
+                    each for each in wrapped if isinstance(each, Renewable)
+                ],
                 weighted=_first_weighted(wrapped),
             ),
             upkeep_tasks=self._upkeep_tasks(row),
@@ -184,11 +230,15 @@ class Builder:
     def _work(self, row: Row, children: list[LiveRow]) -> Work:
         kind = self._kind(row.kind, *RUNS)
         if kind.family is Family.COMPOSITE:
-            composed: Work = kind.run(children, **self._values(kind, row, row.args, ROW))
+            composed: Work = kind.run(
+                children, **self._values(kind, row, row.args, ROW)
+            )
             return composed
         return self._leaf(kind, row, row.args, ROW)
 
-    def _leaf(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> Leaf:
+    def _leaf(
+        self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str
+    ) -> Leaf:
         scope = self._scope(row)
         binders = self._binders(kind, row, args, part)
         if kind.own:
@@ -199,20 +249,30 @@ class Builder:
         return made(kind, binders, scope, row.id, part)
 
     def _decorated(
-        self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]
+        self,
+        row: Row,
+        work: Work,
+        children: Sequence[LiveRow],
+        wrapped: list[Work],
     ) -> Work:
-        """The work inside its decorators, the first written outermost; they are added to `wrapped`
-        in that order.
+        """The work inside its decorators, the first written outermost; they are
+        added to `wrapped` in that order.
         """
-        kinds = [self._kind(each.kind, Family.DECORATOR) for each in row.decorators]
+        kinds = [
+            self._kind(each.kind, Family.DECORATOR) for each in row.decorators
+        ]
         if any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
             work = RepeatedWork(work, children, row.id, self._path_cache)
         for index, decorator in reversed(list(enumerate(row.decorators))):
-            work = self._wrapped(row, decorator, part_name("decorator", index), work)
+            work = self._wrapped(
+                row, decorator, part_name("decorator", index), work
+            )
             wrapped.insert(0, work)
         return work
 
-    def _wrapped(self, row: Row, decorator: Decorator, part: str, work: Work) -> Work:
+    def _wrapped(
+        self, row: Row, decorator: Decorator, part: str, work: Work
+    ) -> Work:
         kind = self._kind(decorator.kind, Family.DECORATOR)
         values = self._values(kind, row, decorator.args, part)
         if kind.reports_gauges:
@@ -240,7 +300,11 @@ class Builder:
     def _at_once(self, row: Row) -> LiveRow:
         """A row whose rows are done at once, one after the other."""
         children = [self._row(child) for child in self._children(row, *RUNS)]
-        return self._finished(row, self._kind("sequence", Family.COMPOSITE).run(children), children)
+        return self._finished(
+            row,
+            self._kind("sequence", Family.COMPOSITE).run(children),
+            children,
+        )
 
     # machines
 
@@ -255,10 +319,17 @@ class Builder:
         for state in by_id.values():
             self._set_up(state, by_id, transitions)
         return LiveMachine(
-            Chart(root), states, transitions, self._recorder, self._board, self._budget
+            Chart(root),
+            states,
+            transitions,
+            self._recorder,
+            self._board,
+            self._budget,
         )
 
-    def _fill(self, row: Row, state: State, states: dict[str, LiveState]) -> None:
+    def _fill(
+        self, row: Row, state: State, states: dict[str, LiveState]
+    ) -> None:
         """The states in a machine or in a state, with what belongs to each."""
         for child in self._children(row, Family.STATE):
             inner = state.add(State(child.id, STATE_TYPES[child.kind]))
@@ -274,19 +345,30 @@ class Builder:
         return LiveState(
             self._finished(row, work, children),
             work,
-            on_enter=[self._at_once(hook) for hook in hooks if hook.kind == ON_ENTER],
-            on_leave=[self._at_once(hook) for hook in hooks if hook.kind == ON_LEAVE],
-            result=Status.FAILURE if getattr(setup, "result", "") == "failure" else Status.SUCCESS,
+            on_enter=[
+                self._at_once(hook) for hook in hooks if hook.kind == ON_ENTER
+            ],
+            on_leave=[
+                self._at_once(hook) for hook in hooks if hook.kind == ON_LEAVE
+            ],
+            result=Status.FAILURE
+            if getattr(setup, "result", "") == "failure"
+            else Status.SUCCESS,
             must_finish=getattr(setup, "leaving", "") == "when it is done",
         )
 
     def _set_up(
-        self, state: State, by_id: dict[str, State], transitions: dict[str, LiveTransition]
+        self,
+        state: State,
+        by_id: dict[str, State],
+        transitions: dict[str, LiveTransition],
     ) -> None:
         """Where a state begins, and the transitions that start from it."""
         row = self._behavior.row(state.id)
         setup = self._setup(row)
-        state.initial = by_id.get(getattr(setup, "initial", "") or getattr(setup, "otherwise", ""))
+        state.initial = by_id.get(
+            getattr(setup, "initial", "") or getattr(setup, "otherwise", "")
+        )
         state.deep = getattr(setup, "depth", "") == "deep"
         for child in self._children(row, Family.TRANSITION):
             try:
@@ -302,7 +384,9 @@ class Builder:
             internal = getattr(given, "kind", "external") == "internal"
             waits = WAITS.get(child.kind, TransitionTrigger.NOTHING)
             targets = tuple(by_id[each] for each in named)
-            state.transitions.append(Transition(child.id, state, targets, internal, waits))
+            state.transitions.append(
+                Transition(child.id, state, targets, internal, waits)
+            )
             transitions[child.id] = self._transition(child, given)
 
     def _refuse_for_good(self, row: Row, reason: Cause) -> None:
@@ -323,7 +407,9 @@ class Builder:
     # utilities
 
     def _utility(self, row: Row) -> LiveUtility:
-        options = [self._option(child) for child in self._children(row, Family.OPTION)]
+        options = [
+            self._option(child) for child in self._children(row, Family.OPTION)
+        ]
         if not options:
             raise Unbound(cause("no_options"))
         decided = self._recorder.counting(row.id, DECISION)
@@ -333,31 +419,52 @@ class Builder:
         children = [self._row(child) for child in self._children(row, *RUNS)]
         wrapped: list[Work] = []
         setup, target = self._setup(row), self._setup(row).target
-        guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
-        inner = self._kind("sequence", Family.COMPOSITE).run(children) if children else IdleLeaf()
+        guard = (
+            self._scope(row).question(row.guard.when, row.id, GUARD)
+            if row.guard
+            else None
+        )
+        inner = (
+            self._kind("sequence", Family.COMPOSITE).run(children)
+            if children
+            else IdleLeaf()
+        )
         work = self._decorated(row, inner, children, wrapped)
         return LiveOption(
             self._finished(row, work, children, guard, wrapped),
-            [self._consideration(child) for child in self._children(row, Family.CONSIDERATION)],
+            [
+                self._consideration(child)
+                for child in self._children(row, Family.CONSIDERATION)
+            ],
             setup.combine,
             setup.weight,
             self._recorder.gauging(row.id, ROW),
             self._candidates(row, setup.among, target),
         )
 
-    def _candidates(self, row: Row, group: str, target: object) -> Candidates | None:
+    def _candidates(
+        self, row: Row, group: str, target: object
+    ) -> Candidates | None:
         """For whom an option is scored; None for one that is about nobody."""
         if not group or not isinstance(target, LiveKey):
             return None
         gauging = self._recorder.gauging
-        return Candidates(group, target, lambda name: gauging(row.id, candidate_part(name)))
+        return Candidates(
+            group, target, lambda name: gauging(row.id, candidate_part(name))
+        )
 
     def _consideration(self, row: Row) -> Consideration:
         setup = self._setup(row)
         tree = parse(str(row.args["input"]))
         report = self._recorder.gauging(row.id, ROW)
         return Consideration(
-            setup.input, tree, setup.low, setup.high, setup.curve, setup.weight, report
+            setup.input,
+            tree,
+            setup.low,
+            setup.high,
+            setup.curve,
+            setup.weight,
+            report,
         )
 
     # what an author filled in
@@ -372,7 +479,9 @@ class Builder:
         return kind
 
     def _setup(self, row: Row) -> Any:
-        """How the author set up a part of a machine or a utility. Raises Unbound."""
+        """How the author set up a part of a machine or a utility. Raises
+        Unbound.
+        """
         kind = self._kind(row.kind, *ROWS)
         return kind.run(**self._values(kind, row, row.args, ROW))
 
@@ -391,15 +500,17 @@ class Builder:
     def _values(
         self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str
     ) -> dict[str, Any]:
-        """The arguments of a kind's class: plain values, and for live parameters a function that
-        returns the present one.
+        """The arguments of a kind's class: plain values, and for live
+        parameters a function that returns the present one.
         """
         given = {}
         for name, binder in self._binders(kind, row, args, part).items():
             param = kind.param(name)
             if param is not None and param.live:
                 given[name] = binder
-            elif isinstance(args.get(name), KeyRef) and not (param and param.keys):
+            elif isinstance(args.get(name), KeyRef) and not (
+                param and param.keys
+            ):
                 raise Unbound(cause("unfilled", param=name))
             else:
                 given[name] = binder()
@@ -407,11 +518,16 @@ class Builder:
 
 
 def _states(state: State) -> list[State]:
-    return [state, *(inner for child in state.children for inner in _states(child))]
+    return [
+        state,
+        *(inner for child in state.children for inner in _states(child)),
+    ]
 
 
 def _first_weighted(wrapped: Sequence[Work]) -> Weighted | None:
-    """The decorator that gives a row its weight; of several the first, the outermost, counts."""
+    """The decorator that gives a row its weight; of several the first, the
+    outermost, counts.
+    """
     for each in wrapped:
         if isinstance(each, Weighted):
             return each

@@ -1,8 +1,10 @@
-"""Which transitions of a machine are taken, and which states they leave and enter: the rules of the
-W3C's State Chart XML (SCXML), Appendix D, over plain data.
+"""Which transitions of a machine are taken, and which states they leave and
+enter: the rules of the W3C's State Chart XML (SCXML), Appendix D, over plain
+data.
 
-A chart is a tree of states. The names of the steps are those of the appendix, so that they can be
-read side by side. What is a transition's condition, and what is done on the way, is not known here.
+A chart is a tree of states. The names of the steps are those of the appendix,
+so that they can be read side by side. What is a transition's condition, and
+what is done on the way, is not known here.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -23,8 +25,8 @@ class StateType(StrEnum):
 
 @dataclass(eq=False)
 class State:
-    """One state. `order` counts in document order; the chart itself is the state without a
-    parent.
+    """One state. `order` counts in document order; the chart itself is the
+    state without a parent.
     """
 
     id: str
@@ -33,8 +35,8 @@ class State:
     children: list["State"] = field(default_factory=list)
     transitions: list["Transition"] = field(default_factory=list)
     initial: "State | None" = None
-    """Of a compound state, the one it begins in; of a history, where it leads when there is nothing
-    to go back to.
+    """Of a compound state, the one it begins in; of a history, where it leads
+    when there is nothing to go back to.
     """
     deep: bool = False
     order: int = 0
@@ -52,7 +54,11 @@ class State:
     @property
     def proper(self) -> list["State"]:
         """The states in it that can be active, which histories cannot."""
-        return [child for child in self.children if child.type is not StateType.HISTORY]
+        return [
+            child
+            for child in self.children
+            if child.type is not StateType.HISTORY
+        ]
 
     def add(self, child: "State") -> "State":
         """Put a state into this one."""
@@ -61,7 +67,9 @@ class State:
         return child
 
     def ancestors(self, up_to: "State | None" = None) -> Iterable["State"]:
-        """`getProperAncestors`: the states around it, the innermost first, `up_to` left out."""
+        """`getProperAncestors`: the states around it, the innermost first,
+        `up_to` left out.
+        """
         state = self.parent
         while state is not None and state is not up_to:
             yield state
@@ -78,13 +86,15 @@ class TransitionTrigger(StrEnum):
     NOTHING = "nothing"
     """It is asked at every step: a condition, or a time."""
     EVENT = "event"
-    """An event: one from outside, one raised in the machine, or that a state is done."""
+    """An event: one from outside, one raised in the machine, or that a state is
+    done.
+    """
 
 
 @dataclass(eq=False)
 class Transition:
-    """Leads from `source` to `targets`; without a target nothing is left or entered. Several are in
-    different regions, all of which are entered.
+    """Leads from `source` to `targets`; without a target nothing is left or
+    entered. Several are in different regions, all of which are entered.
     """
 
     id: str
@@ -96,21 +106,21 @@ class Transition:
 
 @dataclass
 class Microstep:
-    """What one microstep did: the states left, the innermost first, and those entered, the
-    outermost first.
+    """What one microstep did: the states left, the innermost first, and those
+    entered, the outermost first.
     """
 
     left: list[State]
     entered: list[State]
     done: list[tuple[State, State]] = field(default_factory=list)
-    """The states that got done by it, each with the final state whose entry made it so, in the
-    order of the events.
+    """The states that got done by it, each with the final state whose entry
+    made it so, in the order of the events.
     """
 
 
 class Chart:
-    """A chart with its present configuration (the active states) and the configurations its
-    histories keep.
+    """A chart with its present configuration (the active states) and the
+    configurations its histories keep.
     """
 
     def __init__(self, root: State) -> None:
@@ -119,7 +129,8 @@ class Chart:
         """The configuration, in document order."""
         self._remembered: dict[str, list[State]] = {}
         self._candidates: dict[
-            TransitionTrigger | None, tuple[list[Transition], list[list[Transition]]]
+            TransitionTrigger | None,
+            tuple[list[Transition], list[list[Transition]]],
         ] = {}
         for order, state in enumerate(_all(root)):
             state.order = order
@@ -140,8 +151,8 @@ class Chart:
         return left
 
     def situation(self) -> tuple[object, ...]:
-        """Its configuration and what its histories remember, to be compared with another
-        moment's.
+        """Its configuration and what its histories remember, to be compared
+        with another moment's.
         """
         active = tuple(state.order for state in self.active)
         remembered = tuple(
@@ -151,21 +162,30 @@ class Chart:
         return active, remembered
 
     def select(
-        self, enabled: Callable[[Transition], bool], waits: TransitionTrigger | None = None
+        self,
+        enabled: Callable[[Transition], bool],
+        waits: TransitionTrigger | None = None,
     ) -> list[Transition]:
-        """`selectTransitions`: for each active atomic state the first enabled transition, its own
-        before those of outer states.
+        """`selectTransitions`: for each active atomic state the first enabled
+        transition, its own before those of outer states.
 
-        `enabled` is called at most once for each transition. With `waits` only transitions of that
-        trigger are considered.
+        `enabled` is called at most once for each transition. With `waits` only
+        transitions of that trigger are considered.
         """
         transitions = self.candidates(waits)
-        first = next((index for index, each in enumerate(transitions) if enabled(each)), None)
-        return self.select_from(first, enabled, waits) if first is not None else []
+        first = next(
+            (index for index, each in enumerate(transitions) if enabled(each)),
+            None,
+        )
+        return (
+            self.select_from(first, enabled, waits) if first is not None else []
+        )
 
-    def candidates(self, waits: TransitionTrigger | None = None) -> list[Transition]:
-        """The transitions that could be taken, in the order in which they are asked. The same list
-        until a step is taken.
+    def candidates(
+        self, waits: TransitionTrigger | None = None
+    ) -> list[Transition]:
+        """The transitions that could be taken, in the order in which they are
+        asked. The same list until a step is taken.
         """
         return self._candidates_for(waits)[0]
 
@@ -175,11 +195,14 @@ class Chart:
         enabled: Callable[[Transition], bool],
         waits: TransitionTrigger | None = None,
     ) -> list[Transition]:
-        """As `select`, where it is known already that the first enabled one is at this place among
-        the candidates.
+        """As `select`, where it is known already that the first enabled one is
+        at this place among the candidates.
         """
         transitions, candidates = self._candidates_for(waits)
-        answers = {each.id: index == first for index, each in enumerate(transitions[: first + 1])}
+        answers = {
+            each.id: index == first
+            for index, each in enumerate(transitions[: first + 1])
+        }
         chosen: list[Transition] = []
         for of_state in candidates:
             for each in of_state:
@@ -194,8 +217,8 @@ class Chart:
     def _candidates_for(
         self, waits: TransitionTrigger | None
     ) -> tuple[list[Transition], list[list[Transition]]]:
-        """For each active atomic state the transitions that could be taken, in order, and before
-        that all of them.
+        """For each active atomic state the transitions that could be taken, in
+        order, and before that all of them.
 
         Kept until a step is taken, for at most ticks none is.
         """
@@ -204,18 +227,26 @@ class Chart:
             for state in self.active:
                 if state.atomic:
                     unwind = (
-                        each for outer in (state, *state.ancestors()) for each in outer.transitions
+                        each
+                        for outer in (state, *state.ancestors())
+                        for each in outer.transitions
                     )
-                    mine = [each for each in unwind if waits is None or each.waits is waits]
+                    mine = [
+                        each
+                        for each in unwind
+                        if waits is None or each.waits is waits
+                    ]
                     if mine:
                         found.append(mine)
             every = {each.id: each for mine in found for each in mine}
             self._candidates[waits] = list(every.values()), found
         return self._candidates[waits]
 
-    def without_conflicts(self, chosen: Sequence[Transition]) -> list[Transition]:
-        """`removeConflictingTransitions`: of two that leave the same state the inner one stays,
-        else the earlier.
+    def without_conflicts(
+        self, chosen: Sequence[Transition]
+    ) -> list[Transition]:
+        """`removeConflictingTransitions`: of two that leave the same state the
+        inner one stays, else the earlier.
         """
         kept: list[Transition] = []
         for one in chosen:
@@ -231,19 +262,23 @@ class Chart:
         return kept
 
     def exit_set(self, transitions: Sequence[Transition]) -> list[State]:
-        """`computeExitSet`: the active states that these transitions leave, the innermost first
-        (`exitOrder`).
+        """`computeExitSet`: the active states that these transitions leave, the
+        innermost first (`exitOrder`).
         """
         found: dict[int, State] = {}
         for transition in transitions:
             domain = self.domain(transition)
             if domain is not None:
-                found.update((state.order, state) for state in self.active if state.within(domain))
+                found.update(
+                    (state.order, state)
+                    for state in self.active
+                    if state.within(domain)
+                )
         return [found[order] for order in sorted(found, reverse=True)]
 
     def domain(self, transition: Transition) -> State | None:
-        """`getTransitionDomain`: the innermost state that contains all states left and entered;
-        None without a target.
+        """`getTransitionDomain`: the innermost state that contains all states
+        left and entered; None without a target.
         """
         targets = self.effective_targets(transition)
         if not targets:
@@ -258,48 +293,61 @@ class Chart:
         return self._common(source, targets)
 
     def effective_targets(self, transition: Transition) -> list[State]:
-        """`getEffectiveTargetStates`: the targets, with the states that a history remembers in its
-        place.
+        """`getEffectiveTargetStates`: the targets, with the states that a
+        history remembers in its place.
         """
         found: list[State] = []
         for target in transition.targets:
             if target.type is not StateType.HISTORY:
                 found.append(target)
             else:
-                found.extend(self._remembered.get(target.id) or self._otherwise(target))
+                found.extend(
+                    self._remembered.get(target.id) or self._otherwise(target)
+                )
         return found
 
     def take(self, transitions: Sequence[Transition]) -> Microstep:
-        """`microstep` without executable content: leaves the exit set and enters the entry set."""
+        """`microstep` without executable content: leaves the exit set and
+        enters the entry set.
+        """
         left = self.exit_set(transitions)
         for state in left:
             self._remember(state)
-        # Only now: a history that is led to may have remembered, in this very step, what was just
-        # left.
+        # Only now: a history that is led to may have remembered, in this very
+        # step, what was just left.
         entry = self._entry_set(transitions)
         gone = {state.order for state in left}
-        self.active = [state for state in self.active if state.order not in gone]
-        # An internal transition to a history around its source leads past states that it did not
-        # leave.
+        self.active = [
+            state for state in self.active if state.order not in gone
+        ]
+        # An internal transition to a history around its source leads past
+        # states that it did not leave.
         staying = {state.order for state in self.active}
         entered, done = self._enter(
-            {order: state for order, state in entry.items() if order not in staying}
+            {
+                order: state
+                for order, state in entry.items()
+                if order not in staying
+            }
         )
         return Microstep(left, entered, done)
 
     def is_done(self, state: State) -> bool:
-        """`isInFinalState`: whether a final state in it is active; of regions, whether all of them
-        are done.
+        """`isInFinalState`: whether a final state in it is active; of regions,
+        whether all of them are done.
         """
         if state.type is StateType.REGIONS:
             return all(self.is_done(child) for child in state.proper)
         return any(
-            child.type is StateType.FINAL and child in self.active for child in state.children
+            child.type is StateType.FINAL and child in self.active
+            for child in state.children
         )
 
-    def _enter(self, entry: dict[int, State]) -> tuple[list[State], list[tuple[State, State]]]:
-        """`enterStates`: one after the other, so that regions are done only once the last of them
-        is.
+    def _enter(
+        self, entry: dict[int, State]
+    ) -> tuple[list[State], list[tuple[State, State]]]:
+        """`enterStates`: one after the other, so that regions are done only
+        once the last of them is.
         """
         entered = [entry[order] for order in sorted(entry)]
         done: list[tuple[State, State]] = []
@@ -309,7 +357,11 @@ class Chart:
             if state.type is StateType.FINAL and state.parent is not None:
                 done.append((state.parent, state))
                 outer = state.parent.parent
-                if outer is not None and outer.type is StateType.REGIONS and self.is_done(outer):
+                if (
+                    outer is not None
+                    and outer.type is StateType.REGIONS
+                    and self.is_done(outer)
+                ):
                     done.append((outer, state))
         self.active.sort(key=lambda state: state.order)
         return entered, done
@@ -326,8 +378,8 @@ class Chart:
                 self._remembered[history.id] = keep
 
     def _entry_set(self, transitions: Sequence[Transition]) -> dict[int, State]:
-        """SCXML's `computeEntrySet`: the states that a set of transitions enters, in document
-        order.
+        """SCXML's `computeEntrySet`: the states that a set of transitions
+        enters, in document order.
         """
         entry: dict[int, State] = {}
         for transition in transitions:
@@ -339,8 +391,8 @@ class Chart:
         return entry
 
     def _add_descendants(self, state: State, entry: dict[int, State]) -> None:
-        """SCXML's `addDescendantStatesToEnter`: a state, and the states in it that are entered with
-        it.
+        """SCXML's `addDescendantStatesToEnter`: a state, and the states in it
+        that are entered with it.
         """
         if state.type is StateType.HISTORY:
             targets = self._remembered.get(state.id) or self._otherwise(state)
@@ -357,8 +409,12 @@ class Chart:
         elif state.type is StateType.REGIONS:
             self._add_regions(state, entry)
 
-    def _add_ancestors(self, state: State, up_to: State | None, entry: dict[int, State]) -> None:
-        """SCXML's `addAncestorStatesToEnter`: the states around a state, up to an outer one."""
+    def _add_ancestors(
+        self, state: State, up_to: State | None, entry: dict[int, State]
+    ) -> None:
+        """SCXML's `addAncestorStatesToEnter`: the states around a state, up to
+        an outer one.
+        """
         for outer in state.ancestors(up_to):
             entry[outer.order] = outer
             if outer.type is StateType.REGIONS:
@@ -366,25 +422,36 @@ class Chart:
 
     def _add_regions(self, state: State, entry: dict[int, State]) -> None:
         for child in state.proper:
-            if not any(each.within(child) or each is child for each in entry.values()):
+            if not any(
+                each.within(child) or each is child for each in entry.values()
+            ):
                 self._add_descendants(child, entry)
 
     def _otherwise(self, history: State) -> list[State]:
-        """The default of a history that remembers nothing. A default outside of the history's
-        parent is ignored.
+        """The default of a history that remembers nothing. A default outside of
+        the history's parent is ignored.
         """
         around, first = history.parent, history.initial
         assert around is not None  # noqa: S101  (a history is never the root)
-        if first is not None and first.within(around) and first.type is not StateType.HISTORY:
+        if (
+            first is not None
+            and first.within(around)
+            and first.type is not StateType.HISTORY
+        ):
             return [first]
         if around.type is StateType.REGIONS:
             return around.proper
         begins = _first(around)
-        # A state that begins in its own history has nothing to go back to at first.
-        return [around.proper[0] if begins.type is StateType.HISTORY else begins]
+        # A state that begins in its own history has nothing to go back to at
+        # first.
+        return [
+            around.proper[0] if begins.type is StateType.HISTORY else begins
+        ]
 
     def _common(self, source: State, targets: Sequence[State]) -> State:
-        """`findLCCA`: the innermost compound state, or the root, around all of them."""
+        """`findLCCA`: the innermost compound state, or the root, around all of
+        them.
+        """
         for outer in source.ancestors():
             if (outer.compound or outer.parent is None) and all(
                 state.within(outer) for state in targets
@@ -394,8 +461,8 @@ class Chart:
 
 
 def _first(state: State) -> State:
-    """The state that a compound state begins in, or the history that stands for it. One that is no
-    descendant of it is passed over.
+    """The state that a compound state begins in, or the history that stands for
+    it. One that is no descendant of it is passed over.
     """
     if state.initial is not None and state.initial.within(state):
         return state.initial

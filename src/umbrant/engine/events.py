@@ -1,7 +1,8 @@
-"""Events between agents: raised in one tick, heard in the next, or later when they are delayed.
+"""Events between agents: raised in one tick, heard in the next, or later when
+they are delayed.
 
-The innermost machine around the row that raises an event handles it within the tick, and does not
-hear it again with the others.
+The innermost machine around the row that raises an event handles it within the
+tick, and does not hear it again with the others.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -14,8 +15,8 @@ from umbrant.engine.machines import matches
 
 @dataclass(frozen=True)
 class RaisedEvent:
-    """An event on its way. `to` is an agent or a group, or empty for all. `handled_by` is the
-    machine that has handled it inside already.
+    """An event on its way. `to` is an agent or a group, or empty for all.
+    `handled_by` is the machine that has handled it inside already.
     """
 
     event: str
@@ -26,7 +27,9 @@ class RaisedEvent:
 
 
 class EventBus:
-    """All events on their way. An event raised during a tick is delivered at the next `begin`."""
+    """All events on their way. An event raised during a tick is delivered at
+    the next `begin`.
+    """
 
     def __init__(self) -> None:
         self._waiting: list[RaisedEvent] = []
@@ -38,14 +41,16 @@ class EventBus:
         self._waiting.append(raised)
 
     def begin(self, now_s: float) -> None:
-        """Start a tick: deliver the events that are due, the earliest first, and of the same time
-        in the order in which they were raised.
+        """Start a tick: deliver the events that are due, the earliest first,
+        and of the same time in the order in which they were raised.
         """
-        # Delivered once for all agents before any of them ticks: which agent is first in the cast
-        # must not decide who receives an event in which tick.
+        # Delivered once for all agents before any of them ticks: which agent is
+        # first in the cast must not decide who receives an event in which tick.
         due = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
         self.given = sorted(due, key=lambda each: each.due_s)
-        self._waiting = [each for each in self._waiting if each.due_s > now_s + SLACK_S]
+        self._waiting = [
+            each for each in self._waiting if each.due_s > now_s + SLACK_S
+        ]
 
     def for_agent(self, name: str, group: str | None) -> list[RaisedEvent]:
         """The events that are delivered to an agent in this tick."""
@@ -61,7 +66,9 @@ def _unnoticed(event: str, receiver: str) -> None:
 
 
 class EventInbox:
-    """The events as one agent receives them; implements `catalog.world.MachineEvents`."""
+    """The events as one agent receives them; implements
+    `catalog.world.MachineEvents`.
+    """
 
     def __init__(
         self,
@@ -94,9 +101,12 @@ class EventInbox:
             self._last_s[event] = self._now_s()
         return self._given
 
-    def raise_event(self, event: str, to: str, delay_s: float, internal: bool = False) -> None:
-        """Raise an event, for everybody, a group or one agent; it is delivered at a later tick.
-        Without addressee and delay the innermost machine handles it first, within the tick.
+    def raise_event(
+        self, event: str, to: str, delay_s: float, internal: bool = False
+    ) -> None:
+        """Raise an event, for everybody, a group or one agent; it is delivered
+        at a later tick. Without addressee and delay the innermost machine
+        handles it first, within the tick.
         """
         self._raised(event, to)
         at_once = not to and delay_s <= 0
@@ -106,10 +116,14 @@ class EventInbox:
         if machine is None or not internal:
             receiver = self._name if internal else to
             due_s = self._now_s() + delay_s
-            self._bus.raise_event(RaisedEvent(event, self._name, receiver, due_s, machine))
+            self._bus.raise_event(
+                RaisedEvent(event, self._name, receiver, due_s, machine)
+            )
 
     def begin_machine(self, machine: MachineQueue) -> None:
-        """The rows that run from now on are in this machine, until `end_machine`."""
+        """The rows that run from now on are in this machine, until
+        `end_machine`.
+        """
         self._machines.append(machine)
 
     def end_machine(self) -> None:
@@ -117,11 +131,17 @@ class EventInbox:
         self._machines.pop()
 
     def offered(self, machine: MachineQueue) -> Sequence[str]:
-        """The events received in this tick, without those that this machine has handled inside."""
-        return [each.event for each in self._given if each.handled_by is not machine]
+        """The events received in this tick, without those that this machine has
+        handled inside.
+        """
+        return [
+            each.event for each in self._given if each.handled_by is not machine
+        ]
 
     def received(self, event: str) -> bool:
-        """Whether this event, or one that is a kind of it, is heard in this tick."""
+        """Whether this event, or one that is a kind of it, is heard in this
+        tick.
+        """
         return any(matches(each, event) for each in self.now)
 
     def last_s(self, event: str) -> float | None:
@@ -130,4 +150,7 @@ class EventInbox:
 
 
 def _latest(times: Mapping[str, float], event: str) -> float | None:
-    return max((when_s for name, when_s in times.items() if matches(name, event)), default=None)
+    return max(
+        (when_s for name, when_s in times.items() if matches(name, event)),
+        default=None,
+    )

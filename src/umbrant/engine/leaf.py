@@ -5,9 +5,22 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.kind import Family, Kind
-from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, discard
+from umbrant.catalog.protocols import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
+    Progress,
+    Status,
+    Unbound,
+    discard,
+)
 from umbrant.catalog.world import Me
-from umbrant.engine.binding import Binder, BindingScope, fixed_values, with_arguments
+from umbrant.engine.binding import (
+    Binder,
+    BindingScope,
+    fixed_values,
+    with_arguments,
+)
 
 NOT_SO = cause("condition")
 
@@ -15,10 +28,17 @@ StepGenerator = Generator[Progress | None, None, object]
 
 
 class Leaf:
-    """An action or a condition that ends within its tick: calls its kind's function."""
+    """An action or a condition that ends within its tick: calls its kind's
+    function.
+    """
 
     def __init__(
-        self, kind: Kind, binders: dict[str, Binder], scope: BindingScope, row_id: str, part: str
+        self,
+        kind: Kind,
+        binders: dict[str, Binder],
+        scope: BindingScope,
+        row_id: str,
+        part: str,
     ) -> None:
         self.kind = kind
         self.cause: Cause | None = None
@@ -28,8 +48,14 @@ class Leaf:
         self._me = scope.me
         self._binders = binders
         self._fixed = fixed = fixed_values(binders)
-        self._run = self._ask if fixed is None else with_arguments(kind.run, scope.me, fixed)
-        """Calls the function: with arguments bound once where they are always the same."""
+        self._run = (
+            self._ask
+            if fixed is None
+            else with_arguments(kind.run, scope.me, fixed)
+        )
+        """Calls the function: with arguments bound once where they are always
+        the same.
+        """
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -51,7 +77,9 @@ class Leaf:
             self.cause = result
             return FAILURE
         if result is False:
-            self.cause = NOT_SO if self.kind.family is Family.CONDITION else None
+            self.cause = (
+                NOT_SO if self.kind.family is Family.CONDITION else None
+            )
             return FAILURE
         return SUCCESS
 
@@ -62,20 +90,31 @@ class Leaf:
 
     def _ask(self) -> Any:
         """Call the function with the arguments' present values. Raises Unbound."""
-        return self.kind.run(self._me, **{name: binder() for name, binder in self._binders.items()})
+        return self.kind.run(
+            self._me,
+            **{name: binder() for name, binder in self._binders.items()},
+        )
 
 
 class LastingLeaf(Leaf):
     """An action that takes time: its kind's function yields once for each tick."""
 
     def __init__(
-        self, kind: Kind, binders: dict[str, Binder], scope: BindingScope, row_id: str, part: str
+        self,
+        kind: Kind,
+        binders: dict[str, Binder],
+        scope: BindingScope,
+        row_id: str,
+        part: str,
     ) -> None:
         super().__init__(kind, binders, scope, row_id, part)
         self.step: Callable[[None], Progress | None] | None = None
-        """Takes the next step and returns its progress; None before the first tick."""
+        """Takes the next step and returns its progress; None before the first
+        tick.
+        """
         self.last_progress: Progress | None = None
-        """The progress reported last. A step that yields the same object again goes on as it did.
+        """The progress reported last. A step that yields the same object again
+        goes on as it did.
         """
         self.progressed = scope.recorder.progressing(row_id)
         self.is_recorded = self.progressed is not discard
@@ -86,8 +125,9 @@ class LastingLeaf(Leaf):
         self.cause = self.step = self.last_progress = self._steps = None
 
     def tick(self, me: Me) -> Status:
-        """Take the first step, or the next one. Later steps are mostly taken by a generated path,
-        as `codegen.path.STEP`, which must do the same as this.
+        """Take the first step, or the next one. Later steps are mostly taken by
+        a generated path, as `codegen.path.STEP`, which must do the same as
+        this.
         """
         self.board.writer = self.writer
         try:
@@ -122,7 +162,9 @@ class LastingLeaf(Leaf):
         return super().fail_unbound(unbound)
 
     def _begin(self) -> Callable[[None], Progress | None]:
-        """Call the function; returns the generator or method that takes its further steps."""
+        """Call the function; returns the generator or method that takes its
+        further steps.
+        """
         steps = self._steps = self._run()
         return steps.send  # type: ignore[no-any-return]
 

@@ -1,15 +1,17 @@
-"""A machine at work. Which transitions are taken is the chart's affair; here they are asked, and
-rows are run.
+"""A machine at work. Which transitions are taken is the chart's affair; here
+they are asked, and rows are run.
 
-A tick of a machine is this: transitions that ask a condition or a time are taken as long as one
-holds; then each event heard in this tick is given to the machine, in the order in which the events
-were raised; then the rows of the active states run, outer states first; then the internal events
-are handled: those that the rows raised, and that states got done. The rows of states just entered
-run too.
+A tick of a machine is this: transitions that ask a condition or a time are
+taken as long as one holds; then each event heard in this tick is given to the
+machine, in the order in which the events were raised; then the rows of the
+active states run, outer states first; then the internal events are handled:
+those that the rows raised, and that states got done. The rows of states just
+entered run too.
 
-A tick always ends. Where the same transitions would fire a second time within a tick, with the same
-keys and no event from outside in between, the machine goes round in a ring: it stops there, and the
-ring is recorded. Whatever else goes on and on is cut off by the agent's budget.
+A tick always ends. Where the same transitions would fire a second time within a
+tick, with the same keys and no event from outside in between, the machine goes
+round in a ring: it stops there, and the ring is recorded. Whatever else goes on
+and on is cut off by the agent's budget.
 """
 
 import math
@@ -25,7 +27,14 @@ from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Status, Unbound
 from umbrant.catalog.world import Condition, MachineEvents, Me
 from umbrant.engine.board import Board
 from umbrant.engine.budget import MOST_MICROSTEPS, TickBudget
-from umbrant.engine.chart import Chart, Microstep, State, StateType, Transition, TransitionTrigger
+from umbrant.engine.chart import (
+    Chart,
+    Microstep,
+    State,
+    StateType,
+    Transition,
+    TransitionTrigger,
+)
 from umbrant.engine.recorder import CUT_OFF, Recorder, RowLog
 from umbrant.engine.rows import GUARD_SAID_NO, LiveRow, RowSequence
 from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE
@@ -33,8 +42,8 @@ from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE
 
 @dataclass
 class LiveState:
-    """One state of a machine: its row, the work of the rows in it, and its rows for entering and
-    leaving.
+    """One state of a machine: its row, the work of the rows in it, and its rows
+    for entering and leaving.
     """
 
     row: LiveRow
@@ -50,7 +59,9 @@ class LiveState:
 
 @dataclass
 class LiveTransition:
-    """What a transition of the chart waits for, and the rows that are done as it fires."""
+    """What a transition of the chart waits for, and the rows that are done as
+    it fires.
+    """
 
     fires: RowLog
     """Is told when it fires, as of a row that runs for no time."""
@@ -77,7 +88,8 @@ class StateDone:
     @property
     def event(self) -> str:
         """Its name, for transitions that wait for an event."""
-        # In a behavior that is used, ids stand behind that of the row that uses it.
+        # In a behavior that is used, ids stand behind that of the row that uses
+        # it.
         return f"{STATE_DONE}.{self.state.id.rpartition('/')[2]}"
 
 
@@ -85,8 +97,8 @@ LAST_FIRED = 4
 """How many transitions are named where a tick is cut off by the budget."""
 
 Trigger = str | StateDone | None
-"""What may enable a transition: an event by its name, that a state is done, or nothing but the
-present tick.
+"""What may enable a transition: an event by its name, that a state is done, or
+nothing but the present tick.
 """
 
 
@@ -111,19 +123,24 @@ class LiveMachine:
         self._board = board
         self._budget = budget
         self._seen: list[tuple[int, object]] = []
-        """With what transitions fired in this tick since the last event from outside, by how many
-        fired before.
+        """With what transitions fired in this tick since the last event from
+        outside, by how many fired before.
 
-        A list, for a key may hold something of a project's own that cannot be hashed.
+        A list, for a key may hold something of a project's own that cannot be
+        hashed.
         """
         self._fired: list[str] = []
         self._is_cut = False
         self._inside: deque[str | StateDone] = deque()
-        """The internal queue: events that were raised inside and not handled yet."""
+        """The internal queue: events that were raised inside and not handled
+        yet.
+        """
         self._fresh: list[State] = []
         self._polled: list[Transition] = []
         self._polled_live: list[LiveTransition] = []
-        """The transitions that are asked at every tick in the present configuration."""
+        """The transitions that are asked at every tick in the present
+        configuration.
+        """
         self._holds_back = any(live.must_finish for live in states.values())
         self._ended: Status | None = None
 
@@ -147,7 +164,8 @@ class LiveMachine:
             events.end_machine()
         if self._ended is None:
             return RUNNING
-        # What is raised as the machine is left is for what is around it: it handles nothing more.
+        # What is raised as the machine is left is for what is around it: it
+        # handles nothing more.
         self._leave_all(me, cause("machine_ended"))
         return self._ended
 
@@ -159,15 +177,17 @@ class LiveMachine:
         self._is_cut = False
         if self._seen:
             self._forget_situations()
-        # SCXML's order: eventless transitions before external events, and a whole macrostep between
-        # two events. Rows run last, in states that will still be active at the end of the tick.
+        # SCXML's order: eventless transitions before external events, and a
+        # whole macrostep between two events. Rows run last, in states that will
+        # still be active at the end of the tick.
         self._settle(me)
         if events.now:
             for event in events.offered(self):
                 if self._ended is None:
                     self._offer(me, event)
-        # A state that is entered while rows run, by their done events, gets its own turn in this
-        # tick: no tick passes in which an active state has not run.
+        # A state that is entered while rows run, by their done events, gets its
+        # own turn in this tick: no tick passes in which an active state has not
+        # run.
         self._fresh = list(self._chart.active)
         while self._fresh and self._ended is None:
             ready, self._fresh = self._fresh, []
@@ -181,8 +201,8 @@ class LiveMachine:
     # transitions
 
     def _settle(self, me: Me) -> None:
-        """A macrostep: take eventless transitions and those of internal events until none is
-        enabled.
+        """A macrostep: take eventless transitions and those of internal events
+        until none is enabled.
         """
         while self._ended is None and not self._is_cut:
             raised: str | StateDone | None = None
@@ -198,41 +218,50 @@ class LiveMachine:
                     self._received(raised, me.name)
             if not taken:
                 return
-            # At a cut the event has led nowhere yet, and must not be lost: the next tick handles it
-            # first.
+            # At a cut the event has led nowhere yet, and must not be lost: the
+            # next tick handles it first.
             if not self._fire(me, taken) and raised is not None:
                 self._inside.appendleft(raised)
 
     def _select_at_once(self, me: Me) -> list[Transition]:
-        """The eventless transitions that are enabled. At most ticks none is, so they are asked in
-        one loop, and only from the first that is are they weighed against each other.
+        """The eventless transitions that are enabled. At most ticks none is, so
+        they are asked in one loop, and only from the first that is are they
+        weighed against each other.
         """
         candidates = self._chart.candidates(TransitionTrigger.NOTHING)
         if candidates is not self._polled:
             self._polled = candidates
-            self._polled_live = [self._transitions[each.id] for each in candidates]
+            self._polled_live = [
+                self._transitions[each.id] for each in candidates
+            ]
         for index, live in enumerate(self._polled_live):
             reason = self._refusal(me, candidates[index], live, None)
             if reason is None:
                 enabled = partial(self._enabled, me, None)
-                return self._chart.select_from(index, enabled, TransitionTrigger.NOTHING)
+                return self._chart.select_from(
+                    index, enabled, TransitionTrigger.NOTHING
+                )
             live.refused(reason)
         return []
 
     def _offer(self, me: Me, event: str) -> None:
-        """Handle one external event. It may lead back to earlier configurations, so the ones seen
-        are forgotten.
+        """Handle one external event. It may lead back to earlier
+        configurations, so the ones seen are forgotten.
         """
-        taken = self._chart.select(partial(self._enabled, me, event), TransitionTrigger.EVENT)
+        taken = self._chart.select(
+            partial(self._enabled, me, event), TransitionTrigger.EVENT
+        )
         if taken:
-            # An event from outside is news, so what follows is no ring though it looks the same.
-            # The budget still bounds the tick.
+            # An event from outside is news, so what follows is no ring though
+            # it looks the same. The budget still bounds the tick.
             self._forget_situations()
             self._is_cut = False
             self._fire(me, taken)
             self._settle(me)
 
-    def _enabled(self, me: Me, trigger: Trigger, transition: Transition) -> bool:
+    def _enabled(
+        self, me: Me, trigger: Trigger, transition: Transition
+    ) -> bool:
         live = self._transitions[transition.id]
         if trigger is not None and not _listens(live, transition, trigger):
             return False
@@ -242,13 +271,26 @@ class LiveMachine:
         return reason is None
 
     def _refusal(
-        self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger
+        self,
+        me: Me,
+        transition: Transition,
+        live: LiveTransition,
+        trigger: Trigger,
     ) -> Cause | None:
-        # The time first: a condition is not evaluated, nor recorded, before it could matter.
+        # The time first: a condition is not evaluated, nor recorded, before it
+        # could matter.
         if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
             return live.waiting
-        if live.done and isinstance(trigger, StateDone) and trigger.status not in live.done:
-            return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
+        if (
+            live.done
+            and isinstance(trigger, StateDone)
+            and trigger.status not in live.done
+        ):
+            return cause(
+                "done_otherwise",
+                row=trigger.state.id,
+                result=trigger.status.name.lower(),
+            )
         if live.when is not None and not live.when.evaluate():
             return GUARD_SAID_NO
         unfinished = self._unfinished(transition) if self._holds_back else None
@@ -268,8 +310,8 @@ class LiveMachine:
         return self._states[state.id].work.ended is not None
 
     def _fire(self, me: Me, taken: Sequence[Transition]) -> bool:
-        """One microstep: leave, do the rows of the transitions, enter. None is taken, and No given,
-        at a cut.
+        """One microstep: leave, do the rows of the transitions, enter. None is
+        taken, and No given, at a cut.
         """
         fired = [transition.id for transition in taken]
         self._is_cut = self._is_spent() or self._goes_round(fired)
@@ -289,28 +331,43 @@ class LiveMachine:
         return True
 
     def _is_spent(self) -> bool:
-        """Whether the agent may take no more transitions in this tick, which is recorded."""
+        """Whether the agent may take no more transitions in this tick, which is
+        recorded.
+        """
         if self._budget.spent:
-            # Those that fired last, each once: what goes on and on is among them.
+            # Those that fired last, each once: what goes on and on is among
+            # them.
             last = dict.fromkeys(reversed(self._fired or [self._chart.root.id]))
             rows = " ".join(list(last)[:LAST_FIRED][::-1])
-            self._cut_off(cause("endless", rows=rows, times=float(MOST_MICROSTEPS)))
+            self._cut_off(
+                cause("endless", rows=rows, times=float(MOST_MICROSTEPS))
+            )
         return self._budget.spent
 
     def _goes_round(self, fired: list[str]) -> bool:
-        """Whether these transitions have fired before in this tick with everything as it is now: a
-        ring, recorded.
+        """Whether these transitions have fired before in this tick with
+        everything as it is now: a ring, recorded.
 
-        What counts is where the machine is, what waits inside it, and the keys. What else might
-        make a difference the next time round, such as a roll of chance, makes it at the next tick.
+        What counts is where the machine is, what waits inside it, and the keys.
+        What else might make a difference the next time round, such as a roll of
+        chance, makes it at the next tick.
         """
-        here = fired, self._chart.situation(), list(self._inside), self._board.values()
-        first = next((before for before, seen in self._seen if seen == here), None)
+        here = (
+            fired,
+            self._chart.situation(),
+            list(self._inside),
+            self._board.values(),
+        )
+        first = next(
+            (before for before, seen in self._seen if seen == here), None
+        )
         if first is None:
             self._seen.append((len(self._fired), here))
             return False
         ring = self._fired[first:]
-        self._cut_off(cause("ring", rows=" ".join(ring), times=float(len(ring))))
+        self._cut_off(
+            cause("ring", rows=" ".join(ring), times=float(len(ring)))
+        )
         return True
 
     def _forget_situations(self) -> None:
@@ -336,7 +393,9 @@ class LiveMachine:
         _do_at_once(me, live.on_enter)
 
     def _wind_up(self, me: Me, transition: Transition) -> None:
-        """Set the time at which an `after` fires. One whose time is not known never does."""
+        """Set the time at which an `after` fires. One whose time is not known
+        never does.
+        """
         live = self._transitions[transition.id]
         if live.after is not None:
             try:
@@ -346,15 +405,21 @@ class LiveMachine:
             live.waiting = cause("not_yet", until_s=live.due_s)
 
     def _reached(self, state: State, final: State) -> None:
-        """A state is done, for a final state in it was entered; the machine itself ends."""
+        """A state is done, for a final state in it was entered; the machine
+        itself ends.
+        """
         status = (
-            self._worst(state) if state.type is StateType.REGIONS else self._states[final.id].result
+            self._worst(state)
+            if state.type is StateType.REGIONS
+            else self._states[final.id].result
         )
         if state is not self._chart.root:
             self._inside.append(StateDone(state, status))
             return
         self._ended = status
-        self.cause = cause_of_row("child", final.id) if status is FAILURE else None
+        self.cause = (
+            cause_of_row("child", final.id) if status is FAILURE else None
+        )
 
     def _worst(self, regions: State) -> Status:
         finals = [
@@ -366,8 +431,8 @@ class LiveMachine:
         return FAILURE if failed else SUCCESS
 
     def _run(self, me: Me, states: Sequence[State]) -> None:
-        """Tick the rows of active states. When a state's rows have ended, its done event is raised
-        once.
+        """Tick the rows of active states. When a state's rows have ended, its
+        done event is raised once.
         """
         for state in states:
             if state is self._chart.root or state not in self._chart.active:
@@ -383,8 +448,8 @@ class LiveMachine:
     def _left(self, me: Me, state: State, reason: Cause) -> None:
         live = self._states[state.id]
         _do_at_once(me, live.on_leave)
-        # Rows that have ended by themselves keep their own outcome; a state left before that was
-        # stopped by the transition.
+        # Rows that have ended by themselves keep their own outcome; a state
+        # left before that was stopped by the transition.
         if live.work.ended is None or not live.work.rows:
             live.row.halt(me, reason)
         else:
@@ -396,8 +461,12 @@ class LiveMachine:
                 self._left(me, state, reason)
 
 
-def _listens(live: LiveTransition, transition: Transition, trigger: str | StateDone) -> bool:
-    """Whether a transition that waits for such a trigger is one that this very one could enable."""
+def _listens(
+    live: LiveTransition, transition: Transition, trigger: str | StateDone
+) -> bool:
+    """Whether a transition that waits for such a trigger is one that this very
+    one could enable.
+    """
     if isinstance(trigger, StateDone):
         if live.event is None:
             return transition.source is trigger.state
@@ -406,8 +475,8 @@ def _listens(live: LiveTransition, transition: Transition, trigger: str | StateD
 
 
 def matches(event: str, listened_for: str) -> bool:
-    """Whether a listener receives an event: `alarm` receives `alarm` and `alarm.bell`, as `alarm.*`
-    does, and `*` receives all.
+    """Whether a listener receives an event: `alarm` receives `alarm` and
+    `alarm.bell`, as `alarm.*` does, and `*` receives all.
     """
     if listened_for == ANY_EVENT:
         return True
@@ -416,7 +485,9 @@ def matches(event: str, listened_for: str) -> bool:
 
 
 def _do_at_once(me: Me, rows: Sequence[LiveRow]) -> None:
-    """Do rows that end at once. One that runs on is stopped: there is no tick in which it could."""
+    """Do rows that end at once. One that runs on is stopped: there is no tick
+    in which it could.
+    """
     for row in rows:
         if row.visit(me) is RUNNING:
             row.halt(me, cause("takes_time"))

@@ -1,10 +1,10 @@
-"""Calling a project's own code: whatever it raises or gives becomes an answer with its file and
-line.
+"""Calling a project's own code: whatever it raises or gives becomes an answer
+with its file and line.
 
-Nothing here can end code that does not come back. A `CallWatch` is told when such code is entered
-and left, and another process, which runs none of it, ends the player when that takes too long.
-Inside a game nobody watches: its own code is waited for, and no signal or timer of the game is
-touched.
+Nothing here can end code that does not come back. A `CallWatch` is told when
+such code is entered and left, and another process, which runs none of it, ends
+the player when that takes too long. Inside a game nobody watches: its own code
+is waited for, and no signal or timer of the game is touched.
 """
 
 import math
@@ -27,8 +27,8 @@ SHOWN = 80
 
 
 class CallWatch(Protocol):
-    """Notified when code of a project is entered and left. Calls nest: a node's argument may be a
-    sense of the project's own.
+    """Notified when code of a project is entered and left. Calls nest: a node's
+    argument may be a sense of the project's own.
     """
 
     def enter(self, place: bytes) -> None:
@@ -39,7 +39,9 @@ class CallWatch(Protocol):
 
 
 class Unwatched:
-    """A CallWatch that does nothing, for processes that nobody can end from outside."""
+    """A CallWatch that does nothing, for processes that nobody can end from
+    outside.
+    """
 
     def enter(self, place: bytes) -> None: ...
     def leave(self) -> None: ...
@@ -50,8 +52,8 @@ UNWATCHED: CallWatch = Unwatched()
 
 # It says what the code gave, and becomes the reason for a failure.
 class InvalidResult(Exception):  # noqa: N818
-    """A project's own code gave something that means nothing here. Raised and caught in this module
-    only.
+    """A project's own code gave something that means nothing here. Raised and
+    caught in this module only.
     """
 
 
@@ -66,12 +68,21 @@ class CallSite:
 
     @property
     def place(self) -> bytes:
-        """File, line, node, agent and row, as reported when a call does not return."""
-        facts = (self.kind.own, str(self.kind.own_line), self.kind.id, self.agent, self.row)
+        """File, line, node, agent and row, as reported when a call does not
+        return.
+        """
+        facts = (
+            self.kind.own,
+            str(self.kind.own_line),
+            self.kind.id,
+            self.agent,
+            self.row,
+        )
         return "\0".join(facts).encode("utf-8", "backslashreplace")
 
     def caller(self) -> Callable[[Callable[[], T]], T]:
-        """Calls code of the project. Raises Unbound with the reason, whatever the code raises.
+        """Calls code of the project. Raises Unbound with the reason, whatever
+        the code raises.
 
         Only KeyboardInterrupt goes through: a game is stopped by it.
         """
@@ -86,8 +97,8 @@ class CallSite:
             except InvalidResult as nonsense:
                 raise Unbound(self._nonsense(str(nonsense))) from None
             except BaseException as error:
-                # SystemExit, GeneratorExit and whatever else is derived from BaseException: none
-                # may end a roll.
+                # SystemExit, GeneratorExit and whatever else is derived from
+                # BaseException: none may end a roll.
                 raise Unbound(self._raised(error)) from None
             finally:
                 leave()
@@ -96,21 +107,31 @@ class CallSite:
 
     def _raised(self, error: BaseException) -> Cause:
         return cause(
-            "raised", file=self.kind.own, line=float(self._line_of(error)), message=described(error)
+            "raised",
+            file=self.kind.own,
+            line=float(self._line_of(error)),
+            message=described(error),
         )
 
     def _nonsense(self, what: str) -> Cause:
-        return cause("nonsense", file=self.kind.own, line=float(self.kind.own_line), value=what)
+        return cause(
+            "nonsense",
+            file=self.kind.own,
+            line=float(self.kind.own_line),
+            value=what,
+        )
 
     def _line_of(self, error: BaseException) -> int:
-        """The last line of the project's file on the way to the error; where the function begins if
-        there is none.
+        """The last line of the project's file on the way to the error; where
+        the function begins if there is none.
         """
         return line_of(error, self.kind.own) or self.kind.own_line
 
 
 def line_of(error: BaseException, file: str) -> int:
-    """The last line of a file on the way to an error; 0 if it is not on the way."""
+    """The last line of a file on the way to an error; 0 if it is not on the
+    way.
+    """
     line, trace = 0, error.__traceback__
     while trace is not None:
         if trace.tb_frame.f_code.co_filename == file:
@@ -137,13 +158,14 @@ def shown(value: object) -> str:
         return f"an object of {printable(type(value).__name__, SHOWN)}"
 
 
-# What a project's own code may give. Each is made anew of plain values: an object of a stranger's
-# that stayed would run code of its own whenever it is compared or shown.
+# What a project's own code may give. Each is made anew of plain values: an
+# object of a stranger's that stayed would run code of its own whenever it is
+# compared or shown.
 
 
 def result_of(kind: Kind, result: object) -> bool | Cause | None:
-    """The outcome that a node returned. Raises InvalidResult for anything but True, False, None and
-    a Cause.
+    """The outcome that a node returned. Raises InvalidResult for anything but
+    True, False, None and a Cause.
     """
     if result is True or result is False:
         return result
@@ -155,18 +177,22 @@ def result_of(kind: Kind, result: object) -> bool | Cause | None:
 
 
 def reading_of(value: object) -> Reading | bool | float | str | None:
-    """What a sense gave. Raises InvalidResult for what no condition can compare."""
+    """What a sense gave. Raises InvalidResult for what no condition can
+    compare.
+    """
     if type(value) is Reading:
         given = value.cause
         return Reading(
-            _value_of(value.value), _measure_of(value.measure), _cause_of(given) if given else None
+            _value_of(value.value),
+            _measure_of(value.measure),
+            _cause_of(given) if given else None,
         )
     return _value_of(value)
 
 
 def progress_of(value: object) -> Progress | None:
-    """The progress that a step yielded, None if it yielded none. Raises InvalidResult for anything
-    else.
+    """The progress that a step yielded, None if it yielded none. Raises
+    InvalidResult for anything else.
     """
     if type(value) is not Progress:
         return None
@@ -174,15 +200,19 @@ def progress_of(value: object) -> Progress | None:
         left, of = _measure_of(value.left), _measure_of(value.of)
         way = tuple(point_of(each, "a corner") for each in value.way)
         return Progress(
-            left, of, text_of(value.unit, "the unit"), way, number_of(value.per_s, "per_s")
+            left,
+            of,
+            text_of(value.unit, "the unit"),
+            way,
+            number_of(value.per_s, "per_s"),
         )
     except TypeError:
         raise InvalidResult(shown(value)) from None
 
 
 def steps_of(steps: object) -> Generator[Any, None, object]:
-    """The generator of a node that takes time. Raises InvalidResult if its function returned
-    something else.
+    """The generator of a node that takes time. Raises InvalidResult if its
+    function returned something else.
     """
     if type(steps) is not GeneratorType:
         raise InvalidResult(shown(steps))
@@ -193,7 +223,11 @@ def _value_of(value: object) -> bool | float | str | None:
     if value is None or value is True or value is False:
         return value
     try:
-        return text_of(value, "it") if isinstance(value, str) else number_of(value, "it")
+        return (
+            text_of(value, "it")
+            if isinstance(value, str)
+            else number_of(value, "it")
+        )
     except TypeError:
         raise InvalidResult(shown(value)) from None
 
@@ -212,7 +246,11 @@ def _cause_of(given: object) -> Cause:
     facts = {}
     for name, fact in dict(given.facts).items():
         try:
-            plain = point_of(fact, "a fact") if isinstance(fact, tuple | list) else _value_of(fact)
+            plain = (
+                point_of(fact, "a fact")
+                if isinstance(fact, tuple | list)
+                else _value_of(fact)
+            )
         except TypeError:
             raise InvalidResult(shown(given)) from None
         if plain is None:

@@ -1,5 +1,5 @@
-"""The work of rows whose node is the project's own: its code is called with care, and with the
-hooks it declares.
+"""The work of rows whose node is the project's own: its code is called with
+care, and with the hooks it declares.
 """
 
 from collections.abc import Callable
@@ -10,7 +10,12 @@ from umbrant.catalog.kind import Kind
 from umbrant.catalog.protocols import Progress, Status, Unbound
 from umbrant.engine.binding import Binder, BindingScope
 from umbrant.engine.leaf import LastingLeaf, Leaf, StepGenerator
-from umbrant.engine.project_calls import CallSite, progress_of, result_of, steps_of
+from umbrant.engine.project_calls import (
+    CallSite,
+    progress_of,
+    result_of,
+    steps_of,
+)
 from umbrant.engine.project_view import AgentOfNode, as_node_argument
 
 
@@ -33,8 +38,8 @@ class ProjectLeaf(Leaf):
         self._refused = scope.recorder.refusing(row_id, part)
         self._run = self._ask
         self._args: dict[str, object] | None = None
-        """The arguments of a row that has been begun and not left, where a hook for leaving is
-        given them.
+        """The arguments of a row that has been begun and not left, where a hook
+        for leaving is given them.
         """
 
     def ended(self, result: object) -> Status:
@@ -61,15 +66,18 @@ class ProjectLeaf(Leaf):
     def _entered(self) -> Any:
         """Call the hook for entering, and then the function."""
         kind, agent = self.kind, self._agent
-        args = {name: as_node_argument(binder()) for name, binder in self._binders.items()}
+        args = {
+            name: as_node_argument(binder())
+            for name, binder in self._binders.items()
+        }
         if kind.hooks.entered is not None:
             kind.hooks.entered(agent, **args)
         self._args = args if kind.hooks.left is not None else None
         return kind.run(agent, **args)
 
     def _left(self, how: str) -> None:
-        """Call the hook for leaving, once for each call of the hook for entering. An exception in
-        it is reported as a notice only.
+        """Call the hook for leaving, once for each call of the hook for
+        entering. An exception in it is reported as a notice only.
         """
         args, self._args = self._args, None
         hook = self.kind.hooks.left
@@ -87,7 +95,9 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
     _yielded: object = None
     """What was yielded last."""
     _copy: Progress | None = None
-    """What was told of it, if that goes on by itself for as long as the same is yielded again."""
+    """What was told of it, if that goes on by itself for as long as the same is
+    yielded again.
+    """
 
     def tick(self, me: Any) -> Status:
         return LastingLeaf.tick(self, me)
@@ -109,9 +119,11 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
 
         return step
 
-    def _advanced(self, steps: StepGenerator) -> tuple[bool, Progress | bool | Cause | None]:
-        """Take one step: whether the function has returned, and its result or progress as plain
-        data.
+    def _advanced(
+        self, steps: StepGenerator
+    ) -> tuple[bool, Progress | bool | Cause | None]:
+        """Take one step: whether the function has returned, and its result or
+        progress as plain data.
         """
         try:
             progress = next(steps)
@@ -124,8 +136,8 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
             and progress == self._copy
         ):
             return False, self._copy
-        # What is yielded again may have been changed in place meanwhile, so that what was told is a
-        # copy.
+        # What is yielded again may have been changed in place meanwhile, so
+        # that what was told is a copy.
         self._yielded, copy = progress, progress_of(progress)
         self._copy = copy if copy is not None and copy.per_s else None
         return False, copy

@@ -1,9 +1,9 @@
-"""What a project's own code is given: the agent, its world and its keys, of which it may write only
-what they can hold.
+"""What a project's own code is given: the agent, its world and its keys, of
+which it may write only what they can hold.
 
-A mistake in such code is raised in it, at the line that made it, in place of somewhere in the
-engine a tick later. Everything else of the object that a view stands for can be read through it; a
-game's own world has more to offer.
+A mistake in such code is raised in it, at the line that made it, in place of
+somewhere in the engine a tick later. Everything else of the object that a view
+stands for can be read through it; a game's own world has more to offer.
 """
 
 import math
@@ -30,7 +30,9 @@ def number_of(value: object, what: str) -> float:
         if math.isfinite(number):
             return number
         raise TypeError(f"{what} should be a finite number")
-    raise TypeError(f"{what} should be a number, and is of {printable(type(value).__name__, 40)}")
+    raise TypeError(
+        f"{what} should be a number, and is of {printable(type(value).__name__, 40)}"
+    )
 
 
 def point_of(value: object, what: str) -> Point:
@@ -45,18 +47,26 @@ def point_of(value: object, what: str) -> Point:
 def text_of(value: object, what: str) -> str:
     """A text that can be written to a file. Raises TypeError for anything else."""
     if not isinstance(value, str):
-        raise TypeError(f"{what} should be text, and is of {printable(type(value).__name__, 40)}")
+        raise TypeError(
+            f"{what} should be text, and is of {printable(type(value).__name__, 40)}"
+        )
     if len(value) > LONGEST:
-        raise TypeError(f"{what} is a text of {len(value)} characters; {LONGEST} is the most")
+        raise TypeError(
+            f"{what} is a text of {len(value)} characters; {LONGEST} is the most"
+        )
     try:
         value.encode()
     except UnicodeEncodeError:
-        raise TypeError(f"{what} holds half a character, which no file can hold") from None
+        raise TypeError(
+            f"{what} holds half a character, which no file can hold"
+        ) from None
     return str.__str__(value)
 
 
 def value_for(type_: KeyType, value: object, key: str) -> Value | None:
-    """A value that a key of this type can hold. Raises TypeError for anything else."""
+    """A value that a key of this type can hold. Raises TypeError for anything
+    else.
+    """
     what = f"the key `{key}`"
     if value is None:
         return None
@@ -72,8 +82,8 @@ def value_for(type_: KeyType, value: object, key: str) -> Value | None:
 
 
 class _View:
-    """Base of the read-only proxies that a project's own code gets for objects of the engine and
-    the world.
+    """Base of the read-only proxies that a project's own code gets for objects
+    of the engine and the world.
     """
 
     __slots__ = ("_of",)
@@ -96,10 +106,14 @@ class _View:
 
 
 class BodyOfNode(_View):
-    """A body as a project's own node sees it: values only, none of which can be changed."""
+    """A body as a project's own node sees it: values only, none of which can be
+    changed.
+    """
 
     __slots__ = ()
-    _instead = "move a body with `me.world.move_towards`, turn it with `me.world.turn`"
+    _instead = (
+        "move a body with `me.world.move_towards`, turn it with `me.world.turn`"
+    )
 
     def change_stat(self, name: str, by: float) -> float | None:
         found: float | None = self._of.change_stat(
@@ -153,7 +167,9 @@ class EventsOfNode(_View):
     __slots__ = ()
     _instead = "raise an event with `me.events.raise_event`"
 
-    def raise_event(self, event: str, to: str, delay_s: float, internal: bool = False) -> None:
+    def raise_event(
+        self, event: str, to: str, delay_s: float, internal: bool = False
+    ) -> None:
         self._of.raise_event(
             text_of(event, "the event"),
             text_of(to, "whom it is for"),
@@ -191,10 +207,14 @@ class WorldOfNode(_View):
             noise.when_s,
         )
         by, what = text_of(noise.by, "by"), text_of(noise.what, "what")
-        self._of.make_noise(Noise(at, loudness, number_of(when_s, "when_s"), by, what))
+        self._of.make_noise(
+            Noise(at, loudness, number_of(when_s, "when_s"), by, what)
+        )
 
     def route_to(self, name: str, goal: Point) -> Route:
-        found: Route = self._of.route_to(self._present(name), point_of(goal, "the goal"))
+        found: Route = self._of.route_to(
+            self._present(name), point_of(goal, "the goal")
+        )
         return found
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
@@ -204,7 +224,9 @@ class WorldOfNode(_View):
         return found
 
     def look(self, start: Point, end: Point) -> Sight:
-        found: Sight = self._of.look(point_of(start, "the start"), point_of(end, "the end"))
+        found: Sight = self._of.look(
+            point_of(start, "the start"), point_of(end, "the end")
+        )
         return found
 
     def zones_at(self, place: Point) -> Sequence[str]:
@@ -212,21 +234,37 @@ class WorldOfNode(_View):
         return found
 
     def carry(self, name: str, prop: str) -> bool:
-        return bool(self._of.carry(self._present(name), text_of(prop, "the prop")))
+        return bool(
+            self._of.carry(self._present(name), text_of(prop, "the prop"))
+        )
 
     def put_down(self, name: str, at: Point) -> str | None:
-        found: str | None = self._of.put_down(self._present(name), point_of(at, "the place"))
+        found: str | None = self._of.put_down(
+            self._present(name), point_of(at, "the place")
+        )
         return found
 
-    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
-        reach_m, speed_m_s = number_of(reach_m, "reach_m"), number_of(speed_m_s, "speed_m_s")
+    def move_towards(
+        self, name: str, goal: Point, reach_m: float, speed_m_s: float
+    ) -> Route:
+        reach_m, speed_m_s = (
+            number_of(reach_m, "reach_m"),
+            number_of(speed_m_s, "speed_m_s"),
+        )
         found: Route = self._of.move_towards(
-            self._present(name), point_of(goal, "the goal"), max(0.0, reach_m), max(0.0, speed_m_s)
+            self._present(name),
+            point_of(goal, "the goal"),
+            max(0.0, reach_m),
+            max(0.0, speed_m_s),
         )
         return found
 
     def turn(self, name: str, heading_deg: float) -> float:
-        return float(self._of.turn(self._present(name), number_of(heading_deg, "heading_deg")))
+        return float(
+            self._of.turn(
+                self._present(name), number_of(heading_deg, "heading_deg")
+            )
+        )
 
     def leave(self, name: str) -> None:
         self._of.leave(self._present(name))
@@ -237,7 +275,9 @@ class WorldOfNode(_View):
     def _present(self, name: str) -> str:
         """The name of a body that is there. Raises ValueError."""
         if self._of.body(text_of(name, "the name")) is None:
-            raise ValueError(f"there is nobody called '{printable(name, 40)}' on the stage")
+            raise ValueError(
+                f"there is nobody called '{printable(name, 40)}' on the stage"
+            )
         return name
 
 
@@ -292,12 +332,14 @@ class AgentOfNode:
         return self._me.is_in(row_name)
 
     def time_in(self, row_name: str) -> float | None:
-        """For how many seconds a row of this name has been active; None if none is."""
+        """For how many seconds a row of this name has been active; None if none
+        is.
+        """
         return self._me.time_in(row_name)
 
     def others_in(self, row_name: str, group: str) -> int:
-        """How many other agents of a group (of all groups where it is empty) are in a row of this
-        name.
+        """How many other agents of a group (of all groups where it is empty)
+        are in a row of this name.
         """
         return self._me.others_in(row_name, group)
 

@@ -5,15 +5,22 @@ from typing import Protocol
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
-from umbrant.catalog.protocols import NO_REFUSAL_LOG, Gauge, Progress, RefusalLog, Status, discard
+from umbrant.catalog.protocols import (
+    NO_REFUSAL_LOG,
+    Gauge,
+    Progress,
+    RefusalLog,
+    Status,
+    discard,
+)
 from umbrant.model.values import Value
 
 WORLD = "*"
 """The board of the keys that all agents share."""
 
 CUT_OFF = "machine"
-"""The part of a machine's row that is refused, with the reason, at each tick of it that was cut
-off.
+"""The part of a machine's row that is refused, with the reason, at each tick of
+it that was cut off.
 """
 
 
@@ -28,24 +35,28 @@ class RowLog(Protocol):
 
 
 class Recorder(Protocol):
-    """Records everything that one agent does. The implementation knows the present tick.
+    """Records everything that one agent does. The implementation knows the
+    present tick.
 
-    `part` is as in `model.parts`, or CUT_OFF. Methods whose names end in -ing return the callback
-    to use for one row and part, or `discard`: such events come at nearly every tick, and a callback
-    made once costs less than a look-up at each.
+    `part` is as in `model.parts`, or CUT_OFF. Methods whose names end in -ing
+    return the callback to use for one row and part, or `discard`: such events
+    come at nearly every tick, and a callback made once costs less than a
+    look-up at each.
     """
 
     def running(self, row_id: str) -> RowLog:
         """The log of a row's spans."""
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
-        """The log of a row that was tried and not entered, or of an upkeep that failed. Called at
-        every tick of the refusal.
+        """The log of a row that was tried and not entered, or of an upkeep that
+        failed. Called at every tick of the refusal.
         """
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
-        """The callback for an atom of a condition whose result changed: its index and the result,
-        None if it was not evaluated.
+    def sensing(
+        self, row_id: str, part: str
+    ) -> Callable[[int, AtomResult | None], None]:
+        """The callback for an atom of a condition whose result changed: its
+        index and the result, None if it was not evaluated.
         """
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
@@ -66,20 +77,23 @@ class Recorder(Protocol):
         part: str,
         because: Cause | None = None,
     ) -> None:
-        """A key got another value. `row_id` is empty for values set before the first tick;
-        `because` is what the one who wrote it found, where that says more than the value.
+        """A key got another value. `row_id` is empty for values set before the
+        first tick; `because` is what the one who wrote it found, where that
+        says more than the value.
 
-        `board` is empty for the agent's own keys, WORLD, or the name of the group that shares the
-        key.
+        `board` is empty for the agent's own keys, WORLD, or the name of the
+        group that shares the key.
         """
 
     def received(self, event: str, sender: str) -> None:
-        """The agent received an event. `sender` is who raised it, empty for the scenario or the
-        author.
+        """The agent received an event. `sender` is who raised it, empty for the
+        scenario or the author.
         """
 
     def raised(self, event: str, receiver: str, row_id: str, part: str) -> None:
-        """A part of a row raised an event, for an agent, a group or (empty) everybody."""
+        """A part of a row raised an event, for an agent, a group or (empty)
+        everybody.
+        """
 
 
 class _NullRowLog:
@@ -93,7 +107,9 @@ _UNNOTICED = _NullRowLog()
 
 
 class NullRecorder:
-    """A Recorder that keeps nothing: for games without a take, and for the conditions of cues."""
+    """A Recorder that keeps nothing: for games without a take, and for the
+    conditions of cues.
+    """
 
     def wrote(
         self,
@@ -105,7 +121,9 @@ class NullRecorder:
         because: Cause | None = None,
     ) -> None: ...
     def received(self, event: str, sender: str) -> None: ...
-    def raised(self, event: str, receiver: str, row_id: str, part: str) -> None: ...
+    def raised(
+        self, event: str, receiver: str, row_id: str, part: str
+    ) -> None: ...
 
     def running(self, row_id: str) -> RowLog:
         return _UNNOTICED
@@ -113,7 +131,9 @@ class NullRecorder:
     def refusing(self, row_id: str, part: str) -> RefusalLog:
         return NO_REFUSAL_LOG
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+    def sensing(
+        self, row_id: str, part: str
+    ) -> Callable[[int, AtomResult | None], None]:
         return discard
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:

@@ -1,4 +1,6 @@
-"""A row at work: how it is entered, kept up and left, exactly once for each time it is entered."""
+"""A row at work: how it is entered, kept up and left, exactly once for each
+time it is entered.
+"""
 
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -34,13 +36,18 @@ from umbrant.model.parts import ROW
 
 
 class UpkeepTask:
-    """An upkeep of a row: done when the row is entered, then every so many seconds while it is
-    active. With a half-width each interval is drawn anew. What is done once, on entry or on
-    leaving, is done by the row itself.
+    """An upkeep of a row: done when the row is entered, then every so many
+    seconds while it is active. With a half-width each interval is drawn anew.
+    What is done once, on entry or on leaving, is done by the row itself.
     """
 
     def __init__(
-        self, work: InstantWork, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder
+        self,
+        work: InstantWork,
+        upkeep: Upkeep,
+        row_id: str,
+        part: str,
+        recorder: Recorder,
     ) -> None:
         self.work = work
         self.at = upkeep.at
@@ -55,18 +62,26 @@ class UpkeepTask:
         self._next_s = 0.0
 
     def entered(self, now_s: float) -> None:
-        """Restart the interval: the row has been entered, so the task is due at once."""
+        """Restart the interval: the row has been entered, so the task is due at
+        once.
+        """
         self._next_s = now_s
-        # A moment early, for ticks are added up in floating point and a tick may come a hair before
-        # its time.
+        # A moment early, for ticks are added up in floating point and a tick
+        # may come a hair before its time.
         self.due_s = now_s - SLACK_S
 
     def do(self, me: Me) -> None:
-        """Do the task and set the next deadline. A failure is recorded and has no other effect."""
+        """Do the task and set the next deadline. A failure is recorded and has
+        no other effect.
+        """
         half_width_s = self._half_width_s
         self._next_s = next_s = self._next_s + (
             self._every_s
-            + (me.random.uniform(-half_width_s, half_width_s) if half_width_s else 0.0)
+            + (
+                me.random.uniform(-half_width_s, half_width_s)
+                if half_width_s
+                else 0.0
+            )
         )
         self.due_s = next_s - SLACK_S
         count, tick = self._count, self._tick
@@ -77,11 +92,11 @@ class UpkeepTask:
 
 
 class RowSequence(Wrapper):
-    """The work of a state or an option: its rows in order. It keeps RUNNING when they have ended,
-    until the state or the option is left.
+    """The work of a state or an option: its rows in order. It keeps RUNNING
+    when they have ended, until the state or the option is left.
 
-    `ended` is the status with which the rows ended, None before; without rows it is SUCCESS from
-    the start.
+    `ended` is the status with which the rows ended, None before; without rows
+    it is SUCCESS from the start.
     """
 
     def __init__(self, rows: Sequence["LiveRow"]) -> None:
@@ -95,8 +110,8 @@ class RowSequence(Wrapper):
         self.ended = None if self.rows else SUCCESS
 
     def tick(self, me: Me) -> Status:
-        # Rows that end at once follow each other within the tick: no tick passes without the state
-        # doing something.
+        # Rows that end at once follow each other within the tick: no tick
+        # passes without the state doing something.
         while self.ended is None:
             status = self.rows[self._at].visit(me)
             if status is RUNNING:
@@ -107,7 +122,11 @@ class RowSequence(Wrapper):
     def stop(self, me: Me) -> None: ...
 
     def inside(self) -> "LiveRow | None":
-        return self.rows[self._at] if self.ended is None and self.rows[self._at].active else None
+        return (
+            self.rows[self._at]
+            if self.ended is None and self.rows[self._at].active
+            else None
+        )
 
     def after(self, me: Me, status: Status) -> Status:
         self._go_past(status)
@@ -124,12 +143,16 @@ class RowSequence(Wrapper):
 
 
 class RepeatedWork(DecoratorBase):
-    """Work under a decorator that can start it again. Rows that still run at the end of a turn are
-    stopped.
+    """Work under a decorator that can start it again. Rows that still run at
+    the end of a turn are stopped.
     """
 
     def __init__(
-        self, work: Work, rows: Sequence["LiveRow"], row_id: str, path_cache: PathCache
+        self,
+        work: Work,
+        rows: Sequence["LiveRow"],
+        row_id: str,
+        path_cache: PathCache,
     ) -> None:
         super().__init__(work)
         self._rows = rows
@@ -150,11 +173,13 @@ class RepeatedWork(DecoratorBase):
         return status
 
     def _end_turn(self, me: Me) -> None:
-        # What a turn has left running is of that turn: the next one begins as the first did.
+        # What a turn has left running is of that turn: the next one begins as
+        # the first did.
         for row in self._rows:
             row.halt(me, self._over)
-        # Between two turns what is inside the decorator changes though no row is entered or left:
-        # the path must not lead past a decorator that has to begin the next turn.
+        # Between two turns what is inside the decorator changes though no row
+        # is entered or left: the path must not lead past a decorator that has
+        # to begin the next turn.
         self._path_cache.invalidate()
 
 
@@ -191,10 +216,11 @@ GUARD_SAID_NO = cause("guard")
 
 
 class LiveRow(Wrapper):
-    """A row with its guard, gates, decorated work and upkeep; the `Child` of the composite that
-    holds it.
+    """A row with its guard, gates, decorated work and upkeep; the `Child` of
+    the composite that holds it.
 
-    While it is active it goes on along a path. `path_cache` is shared by all rows of the agent.
+    While it is active it goes on along a path. `path_cache` is shared by all
+    rows of the agent.
     """
 
     def __init__(
@@ -222,7 +248,9 @@ class LiveRow(Wrapper):
         self._watches_running = watch.while_running
         self._watches_over = watch.take_over
         self.wrapping = wrapping
-        by_moment: dict[UpkeepMoment, list[UpkeepTask]] = {each: [] for each in UpkeepMoment}
+        by_moment: dict[UpkeepMoment, list[UpkeepTask]] = {
+            each: [] for each in UpkeepMoment
+        }
         for task in upkeep_tasks:
             by_moment[task.at].append(task)
         self._upkeep_tasks = by_moment[UpkeepMoment.EVERY]
@@ -236,22 +264,25 @@ class LiveRow(Wrapper):
         self._is_let_in = False
         self._roll: Cause | None = None
         self._has_rolled = False
-        """Whether the gates that draw have answered since the guard came true, with `_roll`."""
+        """Whether the gates that draw have answered since the guard came true,
+        with `_roll`.
+        """
         self._written_work = work
         """What it does when nothing holds its result."""
         self._is_held_back = False
         self._paths = PathTable()
         self._beginning, self._going_on = self._begin, self._go_on
         self.visit: PathFunction = self._beginning
-        """Enters the row if it may be entered, or goes on with it. A refusal is FAILURE.
+        """Enters the row if it may be entered, or goes on with it. A refusal is
+        FAILURE.
 
-        Whoever calls it often takes it from the row first: CPython 3.11 is slow to call what an
-        attribute holds.
+        Whoever calls it often takes it from the row first: CPython 3.11 is slow
+        to call what an attribute holds.
         """
 
     def become(self, made: "LiveRow") -> None:
-        """Be what another row is that was made for the same place, and that nothing else refers to.
-        Neither may have been visited.
+        """Be what another row is that was made for the same place, and that
+        nothing else refers to. Neither may have been visited.
         """
         vars(self).update(vars(made))
         self._beginning, self._going_on = self._begin, self._go_on
@@ -260,7 +291,9 @@ class LiveRow(Wrapper):
     @property
     def weight(self) -> float:
         """Its weight among its siblings. Raises Unbound."""
-        return self.wrapping.weighted.weight() if self.wrapping.weighted else 1.0
+        return (
+            self.wrapping.weighted.weight() if self.wrapping.weighted else 1.0
+        )
 
     def _begin(self, me: Me) -> Status:
         """Enter the row if it may be entered."""
@@ -270,7 +303,8 @@ class LiveRow(Wrapper):
         if failed:
             self.leave(me, FAILURE, failed)
             return FAILURE
-        # Upkeep comes before the first tick, so that the work finds keys that are up to date.
+        # Upkeep comes before the first tick, so that the work finds keys that
+        # are up to date.
         for task in self._upkeep_tasks:
             task.do(me)
         try:
@@ -286,15 +320,20 @@ class LiveRow(Wrapper):
             self.leave(me, None, reason)
 
     def keep_out(self, reason: Cause) -> None:
-        """Record that the row around it does not let it be entered at this tick."""
+        """Record that the row around it does not let it be entered at this
+        tick.
+        """
         self._refuse(reason)
 
     def hold(self, me: Me, status: Status | None) -> None:
-        """Have the row end with this status as soon as it runs, instead of doing its work; None for
-        what is written. What it is doing now is stopped. Called between two ticks of the agent.
+        """Have the row end with this status as soon as it runs, instead of
+        doing its work; None for what is written. What it is doing now is
+        stopped. Called between two ticks of the agent.
         """
         self._is_held_back = False
-        self._swap_work(me, self._written_work if status is None else HeldWork(status))
+        self._swap_work(
+            me, self._written_work if status is None else HeldWork(status)
+        )
 
     def hold_back(self, me: Me) -> None:
         """Keep the row from being entered. One that runs goes on until it ends."""
@@ -309,20 +348,22 @@ class LiveRow(Wrapper):
             with suppress(Unbound):
                 work.start(me)
         self.work = work
-        # A path that leads on through the row leads to the work that has just been stopped.
+        # A path that leads on through the row leads to the work that has just
+        # been stopped.
         self._path_cache.invalidate()
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
-        """The check that calls `take` when the row turns from closed to open; None if its guard is
-        not watched for a take-over.
+        """The check that calls `take` when the row turns from closed to open;
+        None if its guard is not watched for a take-over.
         """
         guard = self._guard
         if guard is None or not self._watches_over:
             return None
 
         def opens(me: Me) -> Status | None:
-            # A take-over happens at an edge only: a row that could already run at the tick before
-            # was passed over for a reason, and taking over at each tick would make it flip.
+            # A take-over happens at an edge only: a row that could already run
+            # at the tick before was passed over for a reason, and taking over
+            # at each tick would make it flip.
             before = self._was_open
             if not self._gates_let(me, again=True) or before:
                 return None
@@ -330,17 +371,22 @@ class LiveRow(Wrapper):
             self._is_let_in = True
             return take(me)
 
-        return GuardTakeOver(guard, self, opens, self._closes, GUARD_SAID_NO, self._refused)
+        return GuardTakeOver(
+            guard, self, opens, self._closes, GUARD_SAID_NO, self._refused
+        )
 
     def opens(self, me: Me) -> bool:
-        """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
+        """Whether the guard and the gates let the row be entered now; a refusal
+        is recorded.
+        """
         if self._is_let_in:
-            # A take-over has just evaluated guard and gates within this tick. Gates may draw a
-            # chance or count an entry, so they must not be asked a second time.
+            # A take-over has just evaluated guard and gates within this tick.
+            # Gates may draw a chance or count an entry, so they must not be
+            # asked a second time.
             self._is_let_in = False
             return True
-        # The guard comes before the gates: no chance is rolled and no entry counted for a row that
-        # its guard keeps out anyway.
+        # The guard comes before the gates: no chance is rolled and no entry
+        # counted for a row that its guard keeps out anyway.
         if self._guard is not None:
             evaluate = self._guard.evaluate
             if not evaluate():
@@ -349,10 +395,12 @@ class LiveRow(Wrapper):
         return self._gates_let(me)
 
     def enter(self, me: Me) -> Cause | None:
-        """Enter the row without evaluating guard and gates. Returns the cause if its work could not
-        start; the row is active all the same, and must be left.
+        """Enter the row without evaluating guard and gates. Returns the cause
+        if its work could not start; the row is active all the same, and must be
+        left.
         """
-        # Active before anything may fail: whatever `start` has begun must be undone by `leave`.
+        # Active before anything may fail: whatever `start` has begun must be
+        # undone by `leave`.
         self.active = True
         self.visit = self._going_on
         if self._path_cache.holders:
@@ -366,7 +414,8 @@ class LiveRow(Wrapper):
                 part.renew()
         for gate in self.wrapping.gates:
             gate.row_entered()
-        # Before the work starts, which may bind its arguments to what is written here.
+        # Before the work starts, which may bind its arguments to what is
+        # written here.
         for task in self._entry_tasks:
             task.do(me)
         try:
@@ -375,17 +424,21 @@ class LiveRow(Wrapper):
             return unbound.reason
         return None
 
-    def leave(self, me: Me, status: Status | None, reason: Cause | None) -> None:
-        """Leave the row. Rows in it that are still active are stopped first, the innermost
-        first.
+    def leave(
+        self, me: Me, status: Status | None, reason: Cause | None
+    ) -> None:
+        """Leave the row. Rows in it that are still active are stopped first,
+        the innermost first.
         """
-        # Composites stop their children themselves; this is for those that a decorator ended, such
-        # as a time limit. No row may stay active inside one that is not.
+        # Composites stop their children themselves; this is for those that a
+        # decorator ended, such as a time limit. No row may stay active inside
+        # one that is not.
         for child in self._children:
             if child.active:
                 child.halt(me, cause_of_row("parent_left", self.id))
-        # After its children, before the row is recorded as left: what is written here is written by
-        # a row that is active, and by the last one that is.
+        # After its children, before the row is recorded as left: what is
+        # written here is written by a row that is active, and by the last one
+        # that is.
         for task in self._leaving_tasks:
             task.do(me)
         self.active = False
@@ -444,8 +497,9 @@ class LiveRow(Wrapper):
         self._refused(reason)
 
     def _gates_let(self, me: Me, *, again: bool = False) -> bool:
-        """Whether the gates let the row be entered; a refusal is recorded. `again` says that the
-        guard is watched: what was drawn when it came true then stands.
+        """Whether the gates let the row be entered; a refusal is recorded.
+        `again` says that the guard is watched: what was drawn when it came true
+        then stands.
         """
         reason = HELD_BACK if self._is_held_back else None
         if reason is None and self.wrapping.gates:
@@ -462,7 +516,9 @@ class LiveRow(Wrapper):
         keeps = again and self._has_rolled
         try:
             for gate in self.wrapping.gates:
-                reason = self._roll if gate.rolls and keeps else gate.refusal(me)
+                reason = (
+                    self._roll if gate.rolls and keeps else gate.refusal(me)
+                )
                 if gate.rolls:
                     self._roll, self._has_rolled = reason, True
                 if reason is not None:

@@ -22,17 +22,26 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import ExpandedBehavior, expand_behavior
 from umbrant.model.staging import HeldResult, Member
 
-HELD_STATUS = {HeldResult.SUCCESS: Status.SUCCESS, HeldResult.FAILURE: Status.FAILURE}
-"""The status with which a row ends whose result is held; none for one that is released."""
+HELD_STATUS = {
+    HeldResult.SUCCESS: Status.SUCCESS,
+    HeldResult.FAILURE: Status.FAILURE,
+}
+"""The status with which a row ends whose result is held; none for one that is
+released.
+"""
 
 
 class CastContext:
-    """What the agents of one world share: events on their way, shared keys, and who is in which
-    row.
+    """What the agents of one world share: events on their way, shared keys, and
+    who is in which row.
     """
 
     def __init__(
-        self, project: Project, catalog: Catalog, seed: int, watch: CallWatch = UNWATCHED
+        self,
+        project: Project,
+        catalog: Catalog,
+        seed: int,
+        watch: CallWatch = UNWATCHED,
     ) -> None:
         self.project = project
         self.watch = watch
@@ -64,14 +73,19 @@ class CastContext:
 
 
 class Runner:
-    """One agent: its body, its blackboard and its rows; the `me` of every node that it runs.
+    """One agent: its body, its blackboard and its rows; the `me` of every node
+    that it runs.
 
-    The same project, world, name and seed give the same decisions. Raises ValueError for a member
-    without a behavior.
+    The same project, world, name and seed give the same decisions. Raises
+    ValueError for a member without a behavior.
     """
 
     def __init__(
-        self, common: CastContext, member: Member, world: World, recorder: Recorder
+        self,
+        common: CastContext,
+        member: Member,
+        world: World,
+        recorder: Recorder,
     ) -> None:
         if member.behavior is None:
             raise ValueError(
@@ -86,9 +100,19 @@ class Runner:
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311
         self.events = EventInbox(
-            common.event_bus, member.name, member.group, lambda: world.now_s, self._note_raised
+            common.event_bus,
+            member.name,
+            member.group,
+            lambda: world.now_s,
+            self._note_raised,
         )
-        self.board = Board(expanded.keys, recorder, world, shared=common.shared, group=member.group)
+        self.board = Board(
+            expanded.keys,
+            recorder,
+            world,
+            shared=common.shared,
+            group=member.group,
+        )
         self._common = common
         self._bus = common.event_bus
         self._body: BodyView | None = None
@@ -106,11 +130,17 @@ class Runner:
         self.board.start(
             {
                 **expanded.given,
-                **{name: value for name, value in member.keys.items() if name in expanded.keys},
+                **{
+                    name: value
+                    for name, value in member.keys.items()
+                    if name in expanded.keys
+                },
             }
         )
         self._budget = TickBudget()
-        builder = Builder(expanded, scope, self.board, recorder, common.catalog, self._budget)
+        builder = Builder(
+            expanded, scope, self.board, recorder, common.catalog, self._budget
+        )
         self._root = builder.root()
         self._builder = builder
         self._rows_by_name = builder.by_name
@@ -129,8 +159,11 @@ class Runner:
         return self._body
 
     def tick(self) -> None:
-        """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
-        # A cue may have put another body of this name on the stage since the tick before.
+        """Decide and act for one tick. A behavior that has ended begins again
+        at the next tick.
+        """
+        # A cue may have put another body of this name on the stage since the
+        # tick before.
         self._body = None
         self._budget.taken = 0
         if self._bus.given or self.events.now:
@@ -139,8 +172,9 @@ class Runner:
         if root is not None:
             visit = root.visit
             visit(self)
-        # Derived keys are evaluated when something reads them; those that nothing read are
-        # evaluated now, so that a take shows each at every tick.
+        # Derived keys are evaluated when something reads them; those that
+        # nothing read are evaluated now, so that a take shows each at every
+        # tick.
         if self._derives:
             self.board.settle()
 
@@ -149,7 +183,8 @@ class Runner:
             self._recorder.received(raised.event, raised.sender)
 
     def _note_raised(self, event: str, receiver: str) -> None:
-        # The leaf that runs has put its row down as the writer of keys; it is who raises this, too.
+        # The leaf that runs has put its row down as the writer of keys; it is
+        # who raises this, too.
         self._recorder.raised(event, receiver, *self.board.writer)
 
     def stop(self, reason: Cause) -> None:
@@ -158,8 +193,8 @@ class Runner:
             self._root.halt(self, reason)
 
     def hold(self, row_id: str, result: HeldResult) -> bool:
-        """Hold the result of a row. Returns whether there is such a row, one that is entered and
-        ends by itself.
+        """Hold the result of a row. Returns whether there is such a row, one
+        that is entered and ends by itself.
         """
         row = self._rows_by_id.get(row_id)
         if row is None:
@@ -171,14 +206,18 @@ class Runner:
         return True
 
     def take_up(self, change: BehaviorChange) -> bool:
-        """Go on with another behavior. Returns False where the agent cannot go on."""
+        """Go on with another behavior. Returns False where the agent cannot go
+        on.
+        """
         self.expanded = change.expanded
         if not self._builder.rebuild(change.expanded, change.rebuilt):
             return False
         for each in change.renumbered:
             condition = self._conditions.get((each.row_id, each.part))
             # A row that could not be made has no condition either.
-            if condition is not None and not condition.renumber(each.tree, len(each.numbers)):
+            if condition is not None and not condition.renumber(
+                each.tree, len(each.numbers)
+            ):
                 return False
         return True
 
@@ -187,25 +226,35 @@ class Runner:
         return any(row.active for row in self._rows_by_name.get(row_name, ()))
 
     def time_in(self, row_name: str) -> float | None:
-        """For how long a row of this name has been active: of several, the one that was entered
-        first.
+        """For how long a row of this name has been active: of several, the one
+        that was entered first.
         """
-        entered = [row.entered_s for row in self._rows_by_name.get(row_name, ()) if row.active]
+        entered = [
+            row.entered_s
+            for row in self._rows_by_name.get(row_name, ())
+            if row.active
+        ]
         return self.world.now_s - min(entered) if entered else None
 
     def others_in(self, row_name: str, group: str) -> int:
-        """How many other agents of a group (of all where it is empty) are in a row of this name."""
+        """How many other agents of a group (of all where it is empty) are in a
+        row of this name.
+        """
         others = (
-            each for each in self._common.runners if each is not self and group in ("", each.group)
+            each
+            for each in self._common.runners
+            if each is not self and group in ("", each.group)
         )
         return sum(each.is_in(row_name) for each in others)
 
-    def _derive(self, expanded: ExpandedBehavior, scope: Callable[..., BindingScope]) -> bool:
-        """Have the keys that have a formula follow it, if there are any. One that makes no sense
-        stays unknown.
+    def _derive(
+        self, expanded: ExpandedBehavior, scope: Callable[..., BindingScope]
+    ) -> bool:
+        """Have the keys that have a formula follow it, if there are any. One
+        that makes no sense stays unknown.
 
-        Formulas may ask for one another, so all such keys are known before the first formula is
-        bound.
+        Formulas may ask for one another, so all such keys are known before the
+        first formula is bound.
         """
         key_scopes = [
             expanded.root_scope,
@@ -220,7 +269,9 @@ class Runner:
         for _, actual, _ in derived:
             self.board.derive(actual, always_unknown)
         for key_scope, actual, formula in derived:
-            self.board.derive(actual, scope(key_scope).formula_or_unknown(formula))
+            self.board.derive(
+                actual, scope(key_scope).formula_or_unknown(formula)
+            )
         return bool(derived)
 
 
@@ -239,10 +290,14 @@ class Cast:
         world: World,
         recorder: Callable[[str], Recorder],
     ) -> "Cast":
-        """A runner for each member with a behavior, in the order of the cast. `recorder` returns
-        the recorder of an agent by name.
+        """A runner for each member with a behavior, in the order of the cast.
+        `recorder` returns the recorder of an agent by name.
         """
         agents = [member for member in members if member.behavior is not None]
         return cls(
-            common, tuple(Runner(common, member, world, recorder(member.name)) for member in agents)
+            common,
+            tuple(
+                Runner(common, member, world, recorder(member.name))
+                for member in agents
+            ),
         )

@@ -1,4 +1,6 @@
-"""A utility at work: it scores its options, and does the one that is worth most."""
+"""A utility at work: it scores its options, and does the one that is worth
+most.
+"""
 
 import math
 from collections.abc import Callable, Mapping, Sequence
@@ -11,7 +13,15 @@ from umbrant.catalog.kinds.decorators import SLACK_S
 from umbrant.catalog.kinds.utilities import UtilitySetup
 from umbrant.catalog.language.grid import evaluate_on_grid
 from umbrant.catalog.language.tree import ConditionTree
-from umbrant.catalog.protocols import FAILURE, RUNNING, Gauge, GaugeSink, Measured, Status, discard
+from umbrant.catalog.protocols import (
+    FAILURE,
+    RUNNING,
+    Gauge,
+    GaugeSink,
+    Measured,
+    Status,
+    discard,
+)
 from umbrant.catalog.world import Formula, Me
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.rows import LiveRow
@@ -20,7 +30,9 @@ from umbrant.model.parts import ROW
 from umbrant.model.values import Curve
 
 DECISION = "decision"
-"""The part of a utility that is counted at each decision, where it decides only every so often."""
+"""The part of a utility that is counted at each decision, where it decides only
+every so often.
+"""
 
 
 @dataclass(frozen=True)
@@ -39,15 +51,19 @@ class Consideration:
     def worth(self) -> tuple[float | None, float]:
         """Its input, and what that is worth; NaN where the input is unknown."""
         value = self.input.value()
-        return value, math.nan if value is None else worth(self.curve, value, self.low, self.high)
+        return value, math.nan if value is None else worth(
+            self.curve, value, self.low, self.high
+        )
 
 
 class Candidates:
-    """The group that an option is scored for one by one, and the key that each is put into
-    meanwhile.
+    """The group that an option is scored for one by one, and the key that each
+    is put into meanwhile.
     """
 
-    def __init__(self, group: str, key: LiveKey, gauging: Callable[[str], GaugeSink]) -> None:
+    def __init__(
+        self, group: str, key: LiveKey, gauging: Callable[[str], GaugeSink]
+    ) -> None:
         """`gauging` makes the sink for the scores of a candidate, by its name."""
         self.group = group
         self.key = key
@@ -56,14 +72,16 @@ class Candidates:
         """Of those that were scored in the last decision."""
 
     def report(self, bids: Sequence["OptionBid"]) -> None:
-        """Record what the option scores for each candidate, and of those scored before which is
-        none any more: a gauge without a bonus.
+        """Record what the option scores for each candidate, and of those scored
+        before which is none any more: a gauge without a bonus.
         """
         names = [bid.candidate or "" for bid in bids]
         for gone in [name for name in self._sinks if name not in names]:
             self._sinks.pop(gone)(Gauge(Measured.SCORE, 0.0))
         for name, bid in zip(names, bids, strict=True):
-            sink = self._sinks.get(name) or self._sinks.setdefault(name, self._gauging(name))
+            sink = self._sinks.get(name) or self._sinks.setdefault(
+                name, self._gauging(name)
+            )
             sink(Gauge(Measured.SCORE, bid.score, bid.bonus))
 
 
@@ -80,15 +98,22 @@ class LiveOption:
     candidates: Candidates | None = None
 
     def scores(self, values: Mapping[str, FloatArray]) -> FloatArray:
-        """Its scores for arrays of inputs, by key and by the source of each sense, as
-        `evaluate_on_grid` takes them.
+        """Its scores for arrays of inputs, by key and by the source of each
+        sense, as `evaluate_on_grid` takes them.
         """
         worths = [
-            worth_grid(each.curve, evaluate_on_grid(each.tree, values), each.low, each.high)
+            worth_grid(
+                each.curve,
+                evaluate_on_grid(each.tree, values),
+                each.low,
+                each.high,
+            )
             for each in self.considerations
         ]
         weights = [each.weight for each in self.considerations]
-        return combined_grid(self.combine, worths, weights) * max(0.0, self.weight())
+        return combined_grid(self.combine, worths, weights) * max(
+            0.0, self.weight()
+        )
 
 
 @dataclass(frozen=True)
@@ -140,8 +165,8 @@ class LiveUtility:
         if now_s >= self._next_s - SLACK_S or self._current is None:
             every_s = self._setup.every()
             self._next_s = now_s + every_s
-            # At every tick is the rule; what is decided more seldom is recorded, so that answers
-            # know of which decision they speak.
+            # At every tick is the rule; what is decided more seldom is
+            # recorded, so that answers know of which decision they speak.
             if every_s > 0:
                 self._decided()
             if not self._decide(me):
@@ -159,20 +184,30 @@ class LiveUtility:
         self._current = None
         if self._setup.then == "decide again":
             return RUNNING
-        self.cause = cause_of_row("child", option.row.id) if status is FAILURE else None
+        self.cause = (
+            cause_of_row("child", option.row.id) if status is FAILURE else None
+        )
         return status
 
     def _decide(self, me: Me) -> bool:
-        """Score the options and choose one. Returns False if there is none to run."""
-        # Scored also during the hold, so that a take shows what the option is held against.
+        """Score the options and choose one. Returns False if there is none to
+        run.
+        """
+        # Scored also during the hold, so that a take shows what the option is
+        # held against.
         bids = [self._bid(me, option) for option in self.options]
-        if self._current is not None and me.world.now_s < self._until_s - SLACK_S:
+        if (
+            self._current is not None
+            and me.world.now_s < self._until_s - SLACK_S
+        ):
             return True
         threshold = self._setup.threshold()
         open_ = [
             bid
             for bid in bids
-            if bid is not None and bid.total > threshold and self._may(me, bid.option)
+            if bid is not None
+            and bid.total > threshold
+            and self._may(me, bid.option)
         ]
         if not open_:
             self.cause = cause("below_threshold", threshold=threshold)
@@ -184,14 +219,17 @@ class LiveUtility:
         return True
 
     def _may(self, me: Me, option: LiveOption) -> bool:
-        # The running option has been let in already; its guard is watched by its row.
+        # The running option has been let in already; its guard is watched by
+        # its row.
         return option is self._current or option.row.opens(me)
 
     def _winner(self, me: Me, bids: list[OptionBid]) -> OptionBid:
-        """The highest bid: of equals the running option, else the earlier. Or one drawn by score
-        among the best, once for as long as it is among them.
+        """The highest bid: of equals the running option, else the earlier. Or
+        one drawn by score among the best, once for as long as it is among them.
         """
-        ranked = sorted(bids, key=lambda bid: (-bid.total, bid.option is not self._current))
+        ranked = sorted(
+            bids, key=lambda bid: (-bid.total, bid.option is not self._current)
+        )
         if self._setup.winner == "highest":
             return ranked[0]
         if self._setup.winner == "among the best":
@@ -199,8 +237,8 @@ class LiveUtility:
         else:
             least = ranked[0].total - self._setup.margin()
             few = [bid for bid in ranked if bid.total >= least]
-        # What was drawn stays for as long as it would be among those that are drawn from: drawn
-        # anew at each tick it would dither.
+        # What was drawn stays for as long as it would be among those that are
+        # drawn from: drawn anew at each tick it would dither.
         for bid in few:
             if bid.option is self._current and bid.candidate == self._candidate:
                 return bid
@@ -235,14 +273,16 @@ class LiveUtility:
         self._until_s = me.world.now_s + self._setup.hold()
 
     def _bid(self, me: Me, option: LiveOption) -> OptionBid | None:
-        """An option's score now, for the candidate that it is highest for; None if there is no
-        candidate.
+        """An option's score now, for the candidate that it is highest for; None
+        if there is no candidate.
         """
         stays = self._setup.stay_bonus() if option is self._current else 0.0
         if option is self._current:
             self._own_score = 0.0
         if option.candidates is None:
-            bid: OptionBid | None = OptionBid(option, self._score(option, report=True), stays)
+            bid: OptionBid | None = OptionBid(
+                option, self._score(option, report=True), stays
+            )
         else:
             bid = self._best_candidate(me, option, stays)
         if bid is None:
@@ -250,18 +290,26 @@ class LiveUtility:
             return None
         if option is self._current:
             self._own_score = bid.total
-        option.report(Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or ""))
+        option.report(
+            Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or "")
+        )
         return bid
 
-    def _best_candidate(self, me: Me, option: LiveOption, stays: float) -> OptionBid | None:
+    def _best_candidate(
+        self, me: Me, option: LiveOption, stays: float
+    ) -> OptionBid | None:
         wanted = option.candidates
         assert wanted is not None  # noqa: S101  (asked only of options that have candidates)
-        names = [each.name for each in me.world.bodies(wanted.group) if each.name != me.name]
+        names = [
+            each.name
+            for each in me.world.bodies(wanted.group)
+            if each.name != me.name
+        ]
         names.extend(each.name for each in me.world.props(wanted.group))
         before = wanted.key.value
         bids: list[OptionBid] = []
-        # The key is set to each candidate in turn, since considerations read it. Not by `set`: a
-        # trial is no write that a take should show.
+        # The key is set to each candidate in turn, since considerations read
+        # it. Not by `set`: a trial is no write that a take should show.
         for name in names:
             wanted.key.value = name
             at_it = option is self._current and name == self._candidate
@@ -286,7 +334,9 @@ class LiveUtility:
                 recorded = 0.0 if math.isnan(is_worth) else is_worth
                 each.report(Gauge(Measured.INPUT, recorded, value))
         weights = [each.weight for each in option.considerations]
-        return combined(option.combine, worths, weights) * max(0.0, option.weight())
+        return combined(option.combine, worths, weights) * max(
+            0.0, option.weight()
+        )
 
 
 def _short(score: float) -> float:

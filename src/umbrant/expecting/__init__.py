@@ -1,1 +1,3 @@
-"""What must be so in takes: conditions over the whole of a take, and expectations made of them."""
+"""What must be so in takes: conditions over the whole of a take, and
+expectations made of them.
+"""

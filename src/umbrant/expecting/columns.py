@@ -12,7 +12,9 @@ Numbers = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Column:
-    """What a term is at each tick: numbers, texts or yes and no, and where it is known."""
+    """What a term is at each tick: numbers, texts or yes and no, and where it
+    is known.
+    """
 
     values: NDArray[Any]
     known: Bools

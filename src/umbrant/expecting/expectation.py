@@ -1,7 +1,9 @@
-"""What must be so in takes, as a project's authors write it down, and whether it is.
+"""What must be so in takes, as a project's authors write it down, and whether
+it is.
 
-Each file in a project's folder `expectations` holds one expectation. Most are about one take: they
-hold in it or are broken at a tick. *Often* is about the share of takes, and may stay undecided.
+Each file in a project's folder `expectations` holds one expectation. Most are
+about one take: they hold in it or are broken at a tick. *Often* is about the
+share of takes, and may stay undecided.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -41,24 +43,32 @@ class Expected(StrEnum):
 
 
 class Expectation(ProjectFile):
-    """Something that must be so. `that` is a condition over a take, as `umbrant find` takes it."""
+    """Something that must be so. `that` is a condition over a take, as `umbrant
+    find` takes it.
+    """
 
     expect: Expected
     that: str
     title: str = ""
-    """What it is about, in the author's words; without one it is read from the rest."""
+    """What it is about, in the author's words; without one it is read from the
+    rest.
+    """
     scenario: str = ""
-    """The scenario that it is about; empty for the one that the project begins with."""
+    """The scenario that it is about; empty for the one that the project begins
+    with.
+    """
     of: str = ""
-    """Whose keys and rows are meant: one of the cast, or a group, each of whom is. Empty for the
-    first of the cast that decides.
+    """Whose keys and rows are meant: one of the cast, or a group, each of whom
+    is. Empty for the first of the cast that decides.
     """
     by_s: Duration | None = None
     """Of *by*: until when it must have been so."""
     then: str = ""
     """Of *whenever*: what must follow."""
     within_s: Duration | None = None
-    """Of *whenever*: how soon. Of *at most*: in which time; without it in the whole take."""
+    """Of *whenever*: how soon. Of *at most*: in which time; without it in the
+    whole take.
+    """
     times: Annotated[int, Field(ge=0)] = 1
     """Of *at least* and *at most*: how many times it begins to be so."""
     between: tuple[TakeShare, TakeShare] | None = None
@@ -68,7 +78,10 @@ class Expectation(ProjectFile):
     def _complete(self) -> "Expectation":
         needed = {
             Expected.BY: ("by_s", self.by_s is not None),
-            Expected.WHENEVER: ("then", bool(self.then) and self.within_s is not None),
+            Expected.WHENEVER: (
+                "then",
+                bool(self.then) and self.within_s is not None,
+            ),
             Expected.OFTEN: ("between", self.between is not None),
         }
         field, is_there = needed.get(self.expect, ("", True))
@@ -90,7 +103,9 @@ class Expectation(ProjectFile):
 
 def _share_words(each: Expectation) -> str:
     low, high = each.between or (0.0, 1.0)
-    return f"between {low * 100:g} and {high * 100:g} % of takes have {each.that}"
+    return (
+        f"between {low * 100:g} and {high * 100:g} % of takes have {each.that}"
+    )
 
 
 def _most_words(each: Expectation) -> str:
@@ -102,8 +117,12 @@ _SENTENCES: Mapping[Expected, Callable[[Expectation], str]] = {
     Expected.ALWAYS: lambda each: f"always {each.that}",
     Expected.NEVER: lambda each: f"never {each.that}",
     Expected.BY: lambda each: f"by {each.by_s:g} s {each.that}",
-    Expected.WHENEVER: lambda each: f"whenever {each.that}, within {each.within_s:g} s {each.then}",
-    Expected.AT_LEAST: lambda each: f"{each.that} begins at least {times_text(each.times)}",
+    Expected.WHENEVER: lambda each: (
+        f"whenever {each.that}, within {each.within_s:g} s {each.then}"
+    ),
+    Expected.AT_LEAST: lambda each: (
+        f"{each.that} begins at least {times_text(each.times)}"
+    ),
     Expected.AT_MOST: _most_words,
     Expected.OFTEN: _share_words,
 }
@@ -121,15 +140,18 @@ class Broken:
 
 @dataclass(frozen=True)
 class NamedExpectation:
-    """An expectation, and the file that it stands in, as `expectations/name.json`."""
+    """An expectation, and the file that it stands in, as
+    `expectations/name.json`.
+    """
 
     file: str
     expectation: Expectation
 
 
 def read_expectations(folder: Path) -> list[NamedExpectation]:
-    """The expectations of a project in a folder, in the order of their files' names. Raises
-    ProjectError, which names every file that cannot be read and the field that is wrong.
+    """The expectations of a project in a folder, in the order of their files'
+    names. Raises ProjectError, which names every file that cannot be read and
+    the field that is wrong.
     """
     found, problems = [], []
     place = folder / FOLDER
@@ -137,7 +159,9 @@ def read_expectations(folder: Path) -> list[NamedExpectation]:
         file = f"{FOLDER}/{path.name}"
         try:
             text = path.read_text(encoding="utf-8")
-            found.append(NamedExpectation(file, Expectation.model_validate_json(text)))
+            found.append(
+                NamedExpectation(file, Expectation.model_validate_json(text))
+            )
         except ValidationError as error:
             for fault in error.errors(include_url=False):
                 where = ".".join(str(step) for step in fault["loc"])
@@ -151,20 +175,28 @@ def read_expectations(folder: Path) -> list[NamedExpectation]:
 
 
 def agents_of(expectation: Expectation, take: Take) -> list[str]:
-    """Whom an expectation is about. Raises LanguageError where there is nobody of that name."""
+    """Whom an expectation is about. Raises LanguageError where there is nobody
+    of that name.
+    """
     cast = take.header.cast
     if not expectation.of:
         return [each.name for each in cast if each.behavior][:1]
     named = [each.name for each in cast if each.name == expectation.of]
-    found = named or [each.name for each in cast if each.group == expectation.of]
+    found = named or [
+        each.name for each in cast if each.group == expectation.of
+    ]
     if not found:
-        raise LanguageError(f"of: nobody of the cast, and no group, is '{expectation.of}'", (0, 0))
+        raise LanguageError(
+            f"of: nobody of the cast, and no group, is '{expectation.of}'",
+            (0, 0),
+        )
     return found
 
 
 def broken_in(expectation: Expectation, take: Take) -> list[Broken]:
-    """Where an expectation is broken in a take, the first tick for each whom it is about. Raises
-    LanguageError. One about the share of takes is never broken by one take.
+    """Where an expectation is broken in a take, the first tick for each whom it
+    is about. Raises LanguageError. One about the share of takes is never broken
+    by one take.
     """
     found = []
     for agent in agents_of(expectation, take):
@@ -177,8 +209,8 @@ def broken_in(expectation: Expectation, take: Take) -> list[Broken]:
 
 @dataclass(frozen=True)
 class BrokenExpectation:
-    """An expectation that does not hold in a take: what there is to say, for whom, and from which
-    tick on.
+    """An expectation that does not hold in a take: what there is to say, for
+    whom, and from which tick on.
     """
 
     file: str
@@ -190,11 +222,12 @@ class BrokenExpectation:
 def broken_expectations(
     expectations: Iterable[NamedExpectation], take: Take
 ) -> list[BrokenExpectation]:
-    """What a take breaks, by the tick. One that cannot be understood is told of at its beginning.
-    Any thread.
+    """What a take breaks, by the tick. One that cannot be understood is told of
+    at its beginning. Any thread.
     """
     if not take.ticks:
-        # It was stopped before anything was played, and so says nothing of anything.
+        # It was stopped before anything was played, and so says nothing of
+        # anything.
         return []
     first = take.header.project.cover.scenario
     about = for_scenario(expectations, take.header.scenario, first)
@@ -202,7 +235,9 @@ def broken_expectations(
     return sorted(found, key=lambda each: each.tick)
 
 
-def _said_of(named: NamedExpectation, take: Take) -> Iterator[BrokenExpectation]:
+def _said_of(
+    named: NamedExpectation, take: Take
+) -> Iterator[BrokenExpectation]:
     sentence = named.expectation.sentence
     try:
         for each in broken_in(named.expectation, take):
@@ -214,7 +249,9 @@ def _said_of(named: NamedExpectation, take: Take) -> Iterator[BrokenExpectation]
 
 
 def happens_in(expectation: Expectation, take: Take) -> bool:
-    """Whether what an expectation is about is so at some tick. Raises LanguageError."""
+    """Whether what an expectation is about is so at some tick. Raises
+    LanguageError.
+    """
     return any(
         bool(TakeSignals(take, agent).holds(expectation.that).any())
         for agent in agents_of(expectation, take)
@@ -231,7 +268,9 @@ def _first(holds: Bools) -> int | None:
 
 def _starts(holds: Bools) -> list[int]:
     """The ticks at which something begins to be so."""
-    return np.flatnonzero(holds & ~np.concatenate(([False], holds[:-1]))).tolist()
+    return np.flatnonzero(
+        holds & ~np.concatenate(([False], holds[:-1]))
+    ).tolist()
 
 
 def _always(each: Expectation, history: TakeSignals) -> BrokenAt | None:
@@ -261,7 +300,10 @@ def _whenever(each: Expectation, history: TakeSignals) -> BrokenAt | None:
         end = start + room
         # Where the take ends sooner nothing can be said.
         if end < history.ticks and not follows[start : end + 1].any():
-            return start, f"{each.that}, and within {each.within_s:g} s not {each.then}"
+            return (
+                start,
+                f"{each.that}, and within {each.within_s:g} s not {each.then}",
+            )
     return None
 
 
@@ -276,10 +318,16 @@ def _at_least(each: Expectation, history: TakeSignals) -> BrokenAt | None:
 
 def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     starts = _starts(history.holds(each.that))
-    room = history.ticks if each.within_s is None else _ticks(each.within_s, history)
+    room = (
+        history.ticks
+        if each.within_s is None
+        else _ticks(each.within_s, history)
+    )
     for index in range(each.times, len(starts)):
         if starts[index] - starts[index - each.times] <= room:
-            return starts[index], f"{each.that} began {times_text(each.times + 1)}"
+            return starts[
+                index
+            ], f"{each.that} began {times_text(each.times + 1)}"
     return None
 
 
@@ -292,7 +340,9 @@ def _ticks(seconds: float | None, history: TakeSignals) -> int:
     return round((seconds or 0.0) * history.take.header.ticks_per_s)
 
 
-_CHECKS: Mapping[Expected, Callable[[Expectation, TakeSignals], BrokenAt | None]] = {
+_CHECKS: Mapping[
+    Expected, Callable[[Expectation, TakeSignals], BrokenAt | None]
+] = {
     Expected.ALWAYS: _always,
     Expected.NEVER: _never,
     Expected.BY: _by,
@@ -330,33 +380,52 @@ class ExpectationResult:
     @property
     def broken(self) -> Iterator[tuple[int, Broken]]:
         """Each seed with where it breaks the expectation."""
-        return ((each.seed, broken) for each in self.outcomes for broken in each.broken)
+        return (
+            (each.seed, broken)
+            for each in self.outcomes
+            for broken in each.broken
+        )
 
     @property
     def interval(self) -> tuple[float, float]:
         """Between which shares of all takes it is likely to happen."""
-        return wilson(sum(each.happens for each in self.outcomes), len(self.outcomes))
+        return wilson(
+            sum(each.happens for each in self.outcomes), len(self.outcomes)
+        )
 
     @property
     def verdict(self) -> Verdict:
-        """Whether it holds. A share is decided once its interval lies inside, or outside."""
+        """Whether it holds. A share is decided once its interval lies inside,
+        or outside.
+        """
         between = self.named.expectation.between
-        if self.named.expectation.expect is not Expected.OFTEN or between is None:
+        if (
+            self.named.expectation.expect is not Expected.OFTEN
+            or between is None
+        ):
             is_broken = any(each.broken for each in self.outcomes)
             return Verdict.BROKEN if is_broken else Verdict.HOLDS
         low, high = self.interval
         if between[0] <= low and high <= between[1]:
             return Verdict.HOLDS
-        return Verdict.BROKEN if high < between[0] or low > between[1] else Verdict.UNDECIDED
+        return (
+            Verdict.BROKEN
+            if high < between[0] or low > between[1]
+            else Verdict.UNDECIDED
+        )
 
 
 def outcome(named: NamedExpectation, take: Take) -> SeedOutcome:
-    """What a take says of an expectation. Raises LanguageError, which names the file."""
+    """What a take says of an expectation. Raises LanguageError, which names the
+    file.
+    """
     each = named.expectation
     try:
         is_share = each.expect is Expected.OFTEN
         happens = happens_in(each, take) if is_share else False
-        return SeedOutcome(take.header.seed, tuple(broken_in(each, take)), happens)
+        return SeedOutcome(
+            take.header.seed, tuple(broken_in(each, take)), happens
+        )
     except LanguageError as error:
         raise LanguageError(f"{named.file}: {error}", error.span) from None
 
@@ -364,5 +433,11 @@ def outcome(named: NamedExpectation, take: Take) -> SeedOutcome:
 def for_scenario(
     expectations: Iterable[NamedExpectation], scenario: str, first: str
 ) -> Sequence[NamedExpectation]:
-    """The expectations that are about a scenario; `first` is the one that a project begins with."""
-    return [each for each in expectations if (each.expectation.scenario or first) == scenario]
+    """The expectations that are about a scenario; `first` is the one that a
+    project begins with.
+    """
+    return [
+        each
+        for each in expectations
+        if (each.expectation.scenario or first) == scenario
+    ]

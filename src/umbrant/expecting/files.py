@@ -1,4 +1,6 @@
-"""Expectations as files: written, changed, removed. What cannot be is told, and nothing is lost."""
+"""Expectations as files: written, changed, removed. What cannot be is told, and
+nothing is lost.
+"""
 
 from pathlib import Path
 from typing import Any
@@ -6,7 +8,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from umbrant.catalog.language.tree import LanguageError
-from umbrant.expecting.expectation import FOLDER, Expectation, Expected, agents_of
+from umbrant.expecting.expectation import (
+    FOLDER,
+    Expectation,
+    Expected,
+    agents_of,
+)
 from umbrant.expecting.history import TakeSignals
 from umbrant.model.files import write_atomically
 from umbrant.take.reader import Take
@@ -19,13 +26,18 @@ class ExpectationError(ValueError):
     """Why an expectation cannot be so, with the way out."""
 
 
-def write_expectation(folder: Path, file: str, expectation: Expectation) -> None:
-    """Write an expectation into a file of a project's folder, such as `expectations/a.json`. Raises
-    OSError; the file is then as it was.
+def write_expectation(
+    folder: Path, file: str, expectation: Expectation
+) -> None:
+    """Write an expectation into a file of a project's folder, such as
+    `expectations/a.json`. Raises OSError; the file is then as it was.
     """
     path = folder / file
     path.parent.mkdir(exist_ok=True)
-    write_atomically(path, expectation.model_dump_json(indent=2, exclude_defaults=True) + "\n")
+    write_atomically(
+        path,
+        expectation.model_dump_json(indent=2, exclude_defaults=True) + "\n",
+    )
 
 
 def remove_expectation(folder: Path, file: str) -> None:
@@ -45,8 +57,8 @@ def new_file(folder: Path) -> str:
 
 
 def with_field(expectation: Expectation, field: str, value: Any) -> Expectation:
-    """An expectation with another value of a field. One of another kind begins with what that kind
-    needs. Raises ExpectationError.
+    """An expectation with another value of a field. One of another kind begins
+    with what that kind needs. Raises ExpectationError.
     """
     fields = {**expectation.model_dump(), field: value}
     if field == "expect":
@@ -55,7 +67,9 @@ def with_field(expectation: Expectation, field: str, value: Any) -> Expectation:
         return Expectation.model_validate(fields)
     except ValidationError as error:
         fault = error.errors(include_url=False)[0]
-        raise ExpectationError(f"{fault['msg'].removeprefix('Value error, ')}.") from None
+        raise ExpectationError(
+            f"{fault['msg'].removeprefix('Value error, ')}."
+        ) from None
 
 
 def _needed(kind: Expected, before: Expectation) -> dict[str, Any]:
@@ -72,8 +86,8 @@ def _needed(kind: Expected, before: Expectation) -> dict[str, Any]:
 
 
 def checked_text(text: str, expectation: Expectation, take: Take | None) -> str:
-    """A condition over a take, as it may stand in an expectation. Raises ExpectationError. Without
-    a take only whether there is anything can be told.
+    """A condition over a take, as it may stand in an expectation. Raises
+    ExpectationError. Without a take only whether there is anything can be told.
     """
     text = text.strip()
     if not text:

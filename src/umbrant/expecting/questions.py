@@ -1,5 +1,5 @@
-"""What can be asked of a take in a condition, and how each question is answered for all ticks at
-once.
+"""What can be asked of a take in a condition, and how each question is answered
+for all ticks at once.
 """
 
 from collections.abc import Callable, Mapping
@@ -9,7 +9,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.tree import KeyTerm, LanguageError, NumberTerm, SenseCall
+from umbrant.catalog.language.tree import (
+    KeyTerm,
+    LanguageError,
+    NumberTerm,
+    SenseCall,
+)
 from umbrant.expecting.columns import Bools, Column, Numbers
 from umbrant.model.problems import did_you_mean
 from umbrant.take.record import Outcome
@@ -31,18 +36,26 @@ class Ask:
 
 def _ran(history: "TakeSignals", tree: SenseCall) -> Column:
     spans = history.row(tree.args[0]).spans
-    return history.stretches([(each.start, each.last_ran(history.ticks)) for each in spans])
+    return history.stretches(
+        [(each.start, each.last_ran(history.ticks)) for each in spans]
+    )
 
 
 def _entered(history: "TakeSignals", tree: SenseCall) -> Column:
-    return history.marks([each.start for each in history.row(tree.args[0]).spans])
+    return history.marks(
+        [each.start for each in history.row(tree.args[0]).spans]
+    )
 
 
 def _ended(*outcomes: Outcome) -> Callable[["TakeSignals", SenseCall], Column]:
     def answer(history: "TakeSignals", tree: SenseCall) -> Column:
         spans = history.row(tree.args[0]).spans
         return history.marks(
-            [each.end for each in spans if each.end is not None and each.outcome in outcomes]
+            [
+                each.end
+                for each in spans
+                if each.end is not None and each.outcome in outcomes
+            ]
         )
 
     return answer
@@ -50,7 +63,9 @@ def _ended(*outcomes: Outcome) -> Callable[["TakeSignals", SenseCall], Column]:
 
 def _refused(history: "TakeSignals", tree: SenseCall) -> Column:
     refusals = history.row(tree.args[0]).refusals.values()
-    because = history.name_in(tree.args[1]).lower() if len(tree.args) == 2 else ""
+    because = (
+        history.name_in(tree.args[1]).lower() if len(tree.args) == 2 else ""
+    )
     return history.stretches(
         [
             (each.start, each.end)
@@ -68,11 +83,23 @@ def _said_of(cause: Cause) -> str:
 def _raised(history: "TakeSignals", tree: SenseCall) -> Column:
     name = history.name_in(tree.args[0])
     steps = [
-        *(each for record in history.take.agents.values() for each in record.raised),
-        *(each for record in history.take.agents.values() for each in record.received),
+        *(
+            each
+            for record in history.take.agents.values()
+            for each in record.raised
+        ),
+        *(
+            each
+            for record in history.take.agents.values()
+            for each in record.received
+        ),
     ]
     return history.marks(
-        [each.tick for each in steps if each.event == name or each.event.startswith(f"{name}.")]
+        [
+            each.tick
+            for each in steps
+            if each.event == name or each.event.startswith(f"{name}.")
+        ]
     )
 
 
@@ -92,11 +119,15 @@ def _changed(history: "TakeSignals", tree: SenseCall) -> Column:
     changes = history.record.keys.get(name)
     if changes is None:
         nearest = did_you_mean(name, sorted(history.record.keys))
-        raise LanguageError(f"{history.agent} has no key '{name}'. {nearest}", tree.span)
+        raise LanguageError(
+            f"{history.agent} has no key '{name}'. {nearest}", tree.span
+        )
     values = [each.value for each in changes.values]
     differs = [
         tick
-        for tick, now, before in zip(changes.ticks[1:], values[1:], values, strict=False)
+        for tick, now, before in zip(
+            changes.ticks[1:], values[1:], values, strict=False
+        )
         if now != before
     ]
     return history.marks(differs)
@@ -132,7 +163,9 @@ def _stat(history: "TakeSignals", tree: SenseCall) -> Column:
     numbers = history.take.body_numbers.get(body, {})
     if name not in numbers:
         nearest = did_you_mean(name, sorted(numbers))
-        raise LanguageError(f"{body} has no number '{name}'. {nearest}", tree.span)
+        raise LanguageError(
+            f"{body} has no number '{name}'. {nearest}", tree.span
+        )
     values = numbers[name][: history.ticks].astype(np.float64)
     return Column(values, ~np.isnan(values))
 
@@ -149,7 +182,13 @@ def _level(history: "TakeSignals", tree: SenseCall) -> Column:
 
 def _said(history: "TakeSignals", tree: SenseCall) -> Column:
     wanted = history.name_in(tree.args[0]).lower()
-    return history.marks([each.tick for each in history.record.said if wanted in each.text.lower()])
+    return history.marks(
+        [
+            each.tick
+            for each in history.record.said
+            if wanted in each.text.lower()
+        ]
+    )
 
 
 def _within(history: "TakeSignals", tree: SenseCall) -> Column:
@@ -160,7 +199,8 @@ def _within(history: "TakeSignals", tree: SenseCall) -> Column:
     found = history.yes_no(tree.args[0])
     ticks = round(seconds.value * history.take.header.ticks_per_s)
     held = _lately(found.values & found.known, ticks)
-    # It is unknown where the condition was unknown within that time, and not seen to hold.
+    # It is unknown where the condition was unknown within that time, and not
+    # seen to hold.
     return Column(held, held | ~_lately(~found.known, ticks))
 
 
@@ -186,18 +226,26 @@ def _count(history: "TakeSignals", tree: SenseCall) -> Column:
     found = history.yes_no(tree.args[0])
     holds = found.values & found.known
     begins = holds & ~np.concatenate(([False], holds[:-1]))
-    return Column(np.cumsum(begins).astype(np.float64), np.ones(history.ticks, np.bool_))
+    return Column(
+        np.cumsum(begins).astype(np.float64), np.ones(history.ticks, np.bool_)
+    )
 
 
 def _how_many(history: "TakeSignals", tree: SenseCall) -> Column:
-    """Of how many of those who are of a group, or run a behavior, the condition holds."""
+    """Of how many of those who are of a group, or run a behavior, the condition
+    holds.
+    """
     name, cast = history.name_in(tree.args[0]), history.take.header.cast
     members = [each for each in cast if name in (each.group, each.behavior)]
     if not members:
         groups = dict.fromkeys(each.group for each in cast if each.group)
-        behaviors = dict.fromkeys(each.behavior for each in cast if each.behavior)
+        behaviors = dict.fromkeys(
+            each.behavior for each in cast if each.behavior
+        )
         nearest = did_you_mean(name, [*groups, *behaviors])
-        raise LanguageError(f"no group and no behavior is called '{name}'. {nearest}", tree.span)
+        raise LanguageError(
+            f"no group and no behavior is called '{name}'. {nearest}", tree.span
+        )
     total, errors = np.zeros(history.ticks), list[LanguageError]()
     for each in members:
         try:
@@ -213,17 +261,33 @@ def _how_many(history: "TakeSignals", tree: SenseCall) -> Column:
 
 
 ASKS: Mapping[str, Ask] = {
-    "ran": Ask("ran(1.2)", "the row, by number or name, ran; not where it was stopped", (1,), _ran),
+    "ran": Ask(
+        "ran(1.2)",
+        "the row, by number or name, ran; not where it was stopped",
+        (1,),
+        _ran,
+    ),
     "in_state": Ask('in_state("Chase")', "the state, by name, ran", (1,), _ran),
-    "entered": Ask("entered(1.2)", "the row was entered at this tick", (1,), _entered),
+    "entered": Ask(
+        "entered(1.2)", "the row was entered at this tick", (1,), _entered
+    ),
     "succeeded": Ask(
-        "succeeded(1.2)", "the row ended with success at this tick", (1,), _ended(Outcome.SUCCESS)
+        "succeeded(1.2)",
+        "the row ended with success at this tick",
+        (1,),
+        _ended(Outcome.SUCCESS),
     ),
     "failed": Ask(
-        "failed(1.2)", "the row ended with failure at this tick", (1,), _ended(Outcome.FAILURE)
+        "failed(1.2)",
+        "the row ended with failure at this tick",
+        (1,),
+        _ended(Outcome.FAILURE),
     ),
     "stopped": Ask(
-        "stopped(1.2)", "the row was stopped at this tick", (1,), _ended(Outcome.STOPPED)
+        "stopped(1.2)",
+        "the row was stopped at this tick",
+        (1,),
+        _ended(Outcome.STOPPED),
     ),
     "refused": Ask(
         'refused(1.2, "cooling")',
@@ -232,16 +296,36 @@ ASKS: Mapping[str, Ask] = {
         _refused,
     ),
     "raised": Ask(
-        'raised("alarm.bell")', "the event was raised or heard by anybody", (1,), _raised
+        'raised("alarm.bell")',
+        "the event was raised or heard by anybody",
+        (1,),
+        _raised,
     ),
-    "received": Ask('received("alarm")', "the agent received the event", (1,), _received),
-    "changed": Ask("changed(alarm)", "the key became another value", (1,), _changed),
-    "said": Ask('said("Woof")', "the agent said something that holds this", (1,), _said),
+    "received": Ask(
+        'received("alarm")', "the agent received the event", (1,), _received
+    ),
+    "changed": Ask(
+        "changed(alarm)", "the key became another value", (1,), _changed
+    ),
+    "said": Ask(
+        'said("Woof")', "the agent said something that holds this", (1,), _said
+    ),
     "is_set": Ask("is_set(last_seen)", "the key has a value", (1,), _is_set),
-    "distance": Ask("distance(visitor)", "how far away, in metres; or of two", (1, 2), _distance),
-    "distance_between": Ask("distance_between(odo, visitor)", "how far apart", (2,), _distance),
-    "stat": Ask("stat(energy)", "a number of the agent's own body", (1,), _stat),
-    "stat_of": Ask("stat_of(energy, tam)", "a number of somebody's body", (2,), _stat),
+    "distance": Ask(
+        "distance(visitor)",
+        "how far away, in metres; or of two",
+        (1, 2),
+        _distance,
+    ),
+    "distance_between": Ask(
+        "distance_between(odo, visitor)", "how far apart", (2,), _distance
+    ),
+    "stat": Ask(
+        "stat(energy)", "a number of the agent's own body", (1,), _stat
+    ),
+    "stat_of": Ask(
+        "stat_of(energy, tam)", "a number of somebody's body", (2,), _stat
+    ),
     "level": Ask("level(lamp_gate)", "the level of a prop", (1,), _level),
     "within": Ask(
         "within(raised(alarm), 2)",
@@ -249,9 +333,19 @@ ASKS: Mapping[str, Ask] = {
         (2,),
         _within,
     ),
-    "after": Ask("after(ran(1.2))", "it has held at this tick, or at one before it", (1,), _after),
+    "after": Ask(
+        "after(ran(1.2))",
+        "it has held at this tick, or at one before it",
+        (1,),
+        _after,
+    ),
     "before": Ask("before(ran(1.2))", "it has not held yet", (1,), _before),
-    "count": Ask("count(ran(1.2))", "how often it has begun to hold up to this tick", (1,), _count),
+    "count": Ask(
+        "count(ran(1.2))",
+        "how often it has begun to hold up to this tick",
+        (1,),
+        _count,
+    ),
     "how_many": Ask(
         'how_many(watch, in_state("Chase"))',
         "of how many of a group, or of those with a behavior, it holds",
@@ -259,7 +353,10 @@ ASKS: Mapping[str, Ask] = {
         _how_many,
     ),
     "time": Ask(
-        "time()", "the time in the take, in seconds", (0,), lambda history, _: history.seconds
+        "time()",
+        "the time in the take, in seconds",
+        (0,),
+        lambda history, _: history.seconds,
     ),
 }
 """All that can be asked of a take, by name."""

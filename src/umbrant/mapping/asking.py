@@ -1,8 +1,9 @@
 """Asking an agent what it would do at a tick, for many pairs of values.
 
-The scenario is played once up to the tick. For each pair a process is forked that puts the values
-in, plays that one tick and says what led the agent at its end. So nothing has to be known of how
-rows decide: trees and machines with memory, utilities and own nodes are asked alike.
+The scenario is played once up to the tick. For each pair a process is forked
+that puts the values in, plays that one tick and says what led the agent at its
+end. So nothing has to be known of how rows decide: trees and machines with
+memory, utilities and own nodes are asked alike.
 """
 
 import json
@@ -43,10 +44,12 @@ from umbrant.take.samples import Posing, unposed
 
 ValuePair = tuple[float, float]
 UNANSWERED = "?"
-"""Leads where nothing came back: a node of the project's own hung there, or ended its process."""
+"""Leads where nothing came back: a node of the project's own hung there, or
+ended its process.
+"""
 UNSETTLED = "|unsettled"
-"""Stands behind a machine whose transitions lead on and on within the tick, as they do where two of
-its bands overlap.
+"""Stands behind a machine whose transitions lead on and on within the tick, as
+they do where two of its bands overlap.
 """
 
 
@@ -55,25 +58,31 @@ class MapAnswer:
     """What an agent would do with a pair of values."""
 
     lead: str
-    """The row that leads at the end of the tick, of several branches with ' + ' between them; empty
-    for none. A machine with UNSETTLED where the tick had to be cut off.
+    """The row that leads at the end of the tick, of several branches with ' + '
+    between them; empty for none. A machine with UNSETTLED where the tick had to
+    be cut off.
     """
     atoms: dict[str, bool] = field(default_factory=dict)
-    """Each atom of a condition that was evaluated, as 'row|part|index', and what it came to."""
+    """Each atom of a condition that was evaluated, as 'row|part|index', and
+    what it came to.
+    """
     failed: tuple[str, ...] = ()
-    """The rows that were entered or went on in this tick and failed in it, the innermost first."""
+    """The rows that were entered or went on in this tick and failed in it, the
+    innermost first.
+    """
 
 
 class WatchedAgent(NullRecorder):
-    """Keeps of an agent which rows are active, in which order they were entered, and what the atoms
-    of its conditions came to last.
+    """Keeps of an agent which rows are active, in which order they were
+    entered, and what the atoms of its conditions came to last.
     """
 
     def __init__(self) -> None:
         self.tick = 0
         self._order = 0
         self._entered: dict[str, tuple[int, int]] = {}
-        """When each row was entered last: the tick, and its place in the order."""
+        """When each row was entered last: the tick, and its place in the order.
+        """
         self._active: dict[str, bool] = {}
         self.atoms: dict[str, bool] = {}
         self._failed: tuple[int, list[str]] = (-1, [])
@@ -84,7 +93,9 @@ class WatchedAgent(NullRecorder):
     def running(self, row_id: str) -> RowLog:
         return _WatchedRow(self, row_id)
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+    def sensing(
+        self, row_id: str, part: str
+    ) -> Callable[[int, AtomResult | None], None]:
         return partial(self._sensed, row_id, part)
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
@@ -92,7 +103,9 @@ class WatchedAgent(NullRecorder):
 
     def said(self, text: str) -> None: ...
 
-    def _sensed(self, row_id: str, part: str, index: int, result: AtomResult | None) -> None:
+    def _sensed(
+        self, row_id: str, part: str, index: int, result: AtomResult | None
+    ) -> None:
         place = f"{row_id}|{part}|{index}"
         if result is None or result.truth is None:
             self.atoms.pop(place, None)
@@ -129,12 +142,19 @@ class WatchedAgent(NullRecorder):
         return self._failed[1] if self._failed[0] == self.tick else []
 
     def lead(self, branch: Sequence[str]) -> str:
-        """The row of a branch that leads at the end of the tick: of those that are active the one
-        that was entered last; else the last that began and ended within the tick; empty for none.
+        """The row of a branch that leads at the end of the tick: of those that
+        are active the one that was entered last; else the last that began and
+        ended within the tick; empty for none.
         """
         active = [each for each in branch if self._active.get(each)]
-        brief = [each for each in branch if self._entered.get(each, (-1, 0))[0] == self.tick]
-        return max(active or brief, key=lambda each: self._entered[each], default="")
+        brief = [
+            each
+            for each in branch
+            if self._entered.get(each, (-1, 0))[0] == self.tick
+        ]
+        return max(
+            active or brief, key=lambda each: self._entered[each], default=""
+        )
 
 
 @dataclass(frozen=True)
@@ -150,7 +170,9 @@ class _WatchedRow:
 
 
 class _CutOffLog:
-    """Hears that a machine was cut off. Nothing that is said of it can be extended."""
+    """Hears that a machine was cut off. Nothing that is said of it can be
+    extended.
+    """
 
     tick = end = 0
 
@@ -186,20 +208,29 @@ class SilentWriter:
     def said(self, name: str, text: str) -> None: ...
     def noticed(self, name: str, what: str, cause: Cause) -> None: ...
     def cue_done(self, number: int, whom: str) -> None: ...
-    def body_number(self, body: str, number: str, value: float | None) -> None: ...
+    def body_number(
+        self, body: str, number: str, value: float | None
+    ) -> None: ...
     def tick_done(self) -> None:
         self.agent_watched.tick += 1
 
-    def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None: ...
+    def prop(
+        self, name: str, level: float | None, place: Point, carrier: str | None
+    ) -> None: ...
 
 
 class DecisionAsker:
-    """Asks one agent at one tick. Holds the play up to that tick; forks for each question. Raises
-    AxisError where an axis does not fit the project, and ProjectError if a node file fails.
+    """Asks one agent at one tick. Holds the play up to that tick; forks for
+    each question. Raises AxisError where an axis does not fit the project, and
+    ProjectError if a node file fails.
     """
 
     def __init__(
-        self, subject: MapSubject, axes: tuple[MapAxis, MapAxis], *, trusted: bool
+        self,
+        subject: MapSubject,
+        axes: tuple[MapAxis, MapAxis],
+        *,
+        trusted: bool,
     ) -> None:
         self.subject, self.axes = subject, axes
         header = subject.take.header
@@ -212,13 +243,15 @@ class DecisionAsker:
         self._writer = SilentWriter(subject.agent)
         catalog = catalog_with_given(BUILTIN, subject.agent, axes, self._given)
         self._limit_s = project.cover.node_limit_s
-        self._play = begin_play(_order(header, project, trusted), self._writer, catalog)
+        self._play = begin_play(
+            _order(header, project, trusted), self._writer, catalog
+        )
         for tick in range(subject.tick):
             self._play.tick(tick)
 
     def ask(self, points: Sequence[ValuePair]) -> list[MapAnswer]:
-        """What it would do for each pair of values, in their order. As many processes as there are
-        cores share them.
+        """What it would do for each pair of values, in their order. As many
+        processes as there are cores share them.
         """
         jobs = max(1, min(default_jobs(), len(points)))
         shares = [points[first::jobs] for first in range(jobs)]
@@ -245,8 +278,8 @@ class DecisionAsker:
 
     def _answer_all(self, share: Sequence[ValuePair], writing: int) -> None:
         for values in share:
-            # Each pair is played in a process of its own: a tick that has been played cannot be
-            # taken back.
+            # Each pair is played in a process of its own: a tick that has been
+            # played cannot be taken back.
             parent = os.getpid()
             pid = os.fork()
             if pid == 0:
@@ -266,30 +299,45 @@ class DecisionAsker:
         leads = [watched.lead(branch) for branch in self._branches]
         lead = " + ".join(dict.fromkeys(each for each in leads if each))
         if watched.unsettled:
-            # Which state it was in when it was cut off is of no account: it would go on from there.
+            # Which state it was in when it was cut off is of no account: it
+            # would go on from there.
             lead = f"{watched.unsettled}{UNSETTLED}"
         said = [lead, watched.atoms, watched.failed]
-        # One write of less than a pipe holds is not broken up; the parent reads lines.
+        # One write of less than a pipe holds is not broken up; the parent reads
+        # lines.
         os.write(writing, (json.dumps(said) + "\n").encode())
 
 
 def _refuse_new_problems(before: Project, after: Project) -> None:
-    """Raise AxisError for the first problem that a project has and the one before it had not."""
+    """Raise AxisError for the first problem that a project has and the one
+    before it had not.
+    """
     known = validate(before, project_catalog(before).catalog)
     problems = validate(after, project_catalog(after).catalog)
     wrong = [each for each in problems if each not in known]
     if wrong:
-        raise AxisError(f"{wrong[0].message} A number of another sort cannot be an axis.")
+        raise AxisError(
+            f"{wrong[0].message} A number of another sort cannot be an axis."
+        )
 
 
 def _order(header: Header, project: Project, trusted: bool) -> RollOrder:
     """The order to play a take again, with nothing written."""
     seconds = header.ticks / header.ticks_per_s
-    return RollOrder(project, header.scenario, Path(os.devnull), header.seed, seconds, trusted)
+    return RollOrder(
+        project,
+        header.scenario,
+        Path(os.devnull),
+        header.seed,
+        seconds,
+        trusted,
+    )
 
 
 def _in_child(parent: int, work: Callable[[], None]) -> NoReturn:
-    """Do the work of a process just forked, and end it without the clearing up of its parent."""
+    """Do the work of a process just forked, and end it without the clearing up
+    of its parent.
+    """
     code = 1
     try:
         die_with(parent, signal.SIGKILL)

@@ -1,4 +1,5 @@
-"""The axes of a decision map: an input, its range, and how a value is put in at a tick.
+"""The axes of a decision map: an input, its range, and how a value is put in at
+a tick.
 
 distance(visitor)=0:20   what the agent's own questions by this sense find, at that tick
 alarm=0:1                a key of the agent
@@ -18,7 +19,13 @@ import numpy as np
 
 from umbrant.catalog.geometry import FloatArray
 from umbrant.catalog.kind import Catalog, Family
-from umbrant.catalog.language.tree import LanguageError, SenseCall, TextTerm, parse, source
+from umbrant.catalog.language.tree import (
+    LanguageError,
+    SenseCall,
+    TextTerm,
+    parse,
+    source,
+)
 from umbrant.expecting.history import TakeSignals
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
@@ -60,8 +67,8 @@ class MapSubject:
         return self.take.header.played.member(self.agent).behavior or ""
 
     def place(self, who: str) -> Point | None:
-        """Where one of the cast is at the tick; None while it is not on the stage, and where the
-        take does not say it.
+        """Where one of the cast is at the tick; None while it is not on the
+        stage, and where the take does not say it.
         """
         poses = self.take.poses.get(who)
         if poses is None or self.tick >= len(poses):
@@ -90,8 +97,8 @@ class MapAxis:
         return float(values[subject.tick])
 
     def over_take(self, subject: MapSubject) -> FloatArray | None:
-        """The input at each tick of the take, NaN where it is unknown; None where a take cannot
-        tell.
+        """The input at each tick of the take, NaN where it is unknown; None
+        where a take cannot tell.
         """
         return None
 
@@ -102,7 +109,13 @@ class KeyAxis(MapAxis):
 
     def actions(self, subject: MapSubject, value: float) -> Sequence[CueAction]:
         is_worlds = self.name in subject.project.world_keys()
-        return (SetKey(sets=self.name, value=value, of=None if is_worlds else subject.agent),)
+        return (
+            SetKey(
+                sets=self.name,
+                value=value,
+                of=None if is_worlds else subject.agent,
+            ),
+        )
 
     def over_take(self, subject: MapSubject) -> FloatArray | None:
         return _numbers(subject, self.name)
@@ -117,12 +130,18 @@ class StatAxis(MapAxis):
 
     def over_take(self, subject: MapSubject) -> FloatArray | None:
         found = subject.take.body_numbers.get(subject.agent, {}).get(self.name)
-        return None if found is None else np.asarray(found[: subject.take.ticks], np.float64)
+        return (
+            None
+            if found is None
+            else np.asarray(found[: subject.take.ticks], np.float64)
+        )
 
 
 @dataclass(frozen=True)
 class SenseAxis(MapAxis):
-    """What a sense finds that gives a number, wherever the agent asks it with the same words."""
+    """What a sense finds that gives a number, wherever the agent asks it with
+    the same words.
+    """
 
     sense: str
     words: tuple[str, ...]
@@ -134,7 +153,9 @@ class SenseAxis(MapAxis):
 
 @dataclass(frozen=True)
 class PlaceAxis(MapAxis):
-    """Where one of the cast stands: along an axis of the stage, or how far from the agent."""
+    """Where one of the cast stands: along an axis of the stage, or how far from
+    the agent.
+    """
 
     who: str
     along: str
@@ -149,21 +170,28 @@ class PlaceAxis(MapAxis):
             return (MoveTo(moves=self.who, to=(at[0], value)),)
         own = own or at
         heading = math.atan2(at[1] - own[1], at[0] - own[0])
-        to = own[0] + value * math.cos(heading), own[1] + value * math.sin(heading)
+        to = (
+            own[0] + value * math.cos(heading),
+            own[1] + value * math.sin(heading),
+        )
         return (MoveTo(moves=self.who, to=to),)
 
     def over_take(self, subject: MapSubject) -> FloatArray | None:
-        poses = subject.take.poses[self.who][: subject.take.ticks, :2].astype(np.float64)
+        poses = subject.take.poses[self.who][: subject.take.ticks, :2].astype(
+            np.float64
+        )
         if self.along != "distance":
             return poses[:, PLACES.index(self.along)]
-        own = subject.take.poses.get(subject.agent, NOWHERE)[: subject.take.ticks, :2]
+        own = subject.take.poses.get(subject.agent, NOWHERE)[
+            : subject.take.ticks, :2
+        ]
         return np.asarray(np.hypot(*(poses - own).T))
 
 
 @dataclass(frozen=True)
 class RowAxis(MapAxis):
-    """A number of a row. To be changed at a tick it is a key of that name from the first tick on,
-    whose default it is: until then nothing is otherwise.
+    """A number of a row. To be changed at a tick it is a key of that name from
+    the first tick on, whose default it is: until then nothing is otherwise.
     """
 
     key: str
@@ -184,7 +212,9 @@ class RowAxis(MapAxis):
 
 
 def read_axis(text: str, subject: MapSubject, place: str) -> MapAxis:
-    """The axis that is written as INPUT=LOW:HIGH; `place` is x or y. Raises AxisError."""
+    """The axis that is written as INPUT=LOW:HIGH; `place` is x or y. Raises
+    AxisError.
+    """
     name, _, given = text.rpartition("=")
     try:
         low, high = (float(each) for each in given.split(":"))
@@ -194,7 +224,9 @@ def read_axis(text: str, subject: MapSubject, place: str) -> MapAxis:
         ) from None
     name = name.strip()
     if not (math.isfinite(low) and math.isfinite(high) and low < high):
-        raise AxisError(f"{text}: the range must go from a lower to a higher number")
+        raise AxisError(
+            f"{text}: the range must go from a lower to a higher number"
+        )
     own = subject.take.header.expanded(subject.behavior).keys
     keys = {**subject.project.world_keys(), **own}
     if name in keys:
@@ -203,34 +235,57 @@ def read_axis(text: str, subject: MapSubject, place: str) -> MapAxis:
     if name in member.body.stats:
         return StatAxis(name, low, high)
     who, dot, along = name.rpartition(".")
-    if dot and along in PLACES and subject.take.header.played.find_player(who) is not None:
+    if (
+        dot
+        and along in PLACES
+        and subject.take.header.played.find_player(who) is not None
+    ):
         return _place_axis(name, who, along, subject, low, high)
     if name[:1].isdigit():
         return _row_axis(name, subject, place, low, high)
     if "(" in name:
         return _sense_axis(name, subject, low, high)
-    known = [*keys, *member.body.stats, *(each.name for each in subject.take.header.cast)]
-    raise AxisError(f"{name}: there is no such input. {did_you_mean(name, known)}")
+    known = [
+        *keys,
+        *member.body.stats,
+        *(each.name for each in subject.take.header.cast),
+    ]
+    raise AxisError(
+        f"{name}: there is no such input. {did_you_mean(name, known)}"
+    )
 
 
 def _key_axis(name: str, key: Key, low: float, high: float) -> KeyAxis:
     if key.type is not KeyType.NUMBER or key.formula:
-        what = "is worked out from others" if key.formula else f"holds {key.type}"
-        raise AxisError(f"{name}: this key {what}; an axis needs a number that can be set")
+        what = (
+            "is worked out from others" if key.formula else f"holds {key.type}"
+        )
+        raise AxisError(
+            f"{name}: this key {what}; an axis needs a number that can be set"
+        )
     return KeyAxis(name, low, high)
 
 
 def _place_axis(
-    name: str, who: str, along: str, subject: MapSubject, low: float, high: float
+    name: str,
+    who: str,
+    along: str,
+    subject: MapSubject,
+    low: float,
+    high: float,
 ) -> PlaceAxis:
     if subject.place(who) is None:
         raise AxisError(f"{name}: {who} is not on the stage at that time")
     if along == "distance" and who == subject.agent:
-        raise AxisError(f"{name}: that is always 0; take another one of the cast")
+        raise AxisError(
+            f"{name}: that is always 0; take another one of the cast"
+        )
     return PlaceAxis(name, low, high, who, along)
 
 
-def _row_axis(name: str, subject: MapSubject, place: str, low: float, high: float) -> RowAxis:
+def _row_axis(
+    name: str, subject: MapSubject, place: str, low: float, high: float
+) -> RowAxis:
     called = f"{subject.behavior}/{name}"
     try:
         _, value = number_as_key(subject.project, called, f"map_{place}")
@@ -239,7 +294,9 @@ def _row_axis(name: str, subject: MapSubject, place: str, low: float, high: floa
     return RowAxis(called, low, high, f"map_{place}", value)
 
 
-def _sense_axis(name: str, subject: MapSubject, low: float, high: float) -> SenseAxis:
+def _sense_axis(
+    name: str, subject: MapSubject, low: float, high: float
+) -> SenseAxis:
     try:
         tree = parse(name)
     except LanguageError as error:
@@ -249,15 +306,22 @@ def _sense_axis(name: str, subject: MapSubject, low: float, high: float) -> Sens
     kind = subject.catalog.get(tree.sense, Family.SENSE)
     known = [each.id for each in subject.catalog.family(Family.SENSE)]
     if kind is None:
-        raise AxisError(f"{name}: there is no such sense. {did_you_mean(tree.sense, known)}")
+        raise AxisError(
+            f"{name}: there is no such sense. {did_you_mean(tree.sense, known)}"
+        )
     if kind.gives is not KeyType.NUMBER:
         raise AxisError(
             f"{name}: it says {kind.gives}, not how much. Move what it asks about instead, as in "
             "visitor.distance=0:20"
         )
     if kind.own:
-        raise AxisError(f"{name}: it is a node of the project's own, which decides by itself")
-    words = [each.value if isinstance(each, TextTerm) else source(each) for each in tree.args]
+        raise AxisError(
+            f"{name}: it is a node of the project's own, which decides by itself"
+        )
+    words = [
+        each.value if isinstance(each, TextTerm) else source(each)
+        for each in tree.args
+    ]
     words += [source(each) for _, each in tree.named]
     return SenseAxis(source(tree), low, high, tree.sense, tuple(words))
 
@@ -271,11 +335,17 @@ def _numbers(subject: MapSubject, text: str) -> FloatArray | None:
 
 
 def both_actions(
-    subject: MapSubject, axes: tuple[MapAxis, MapAxis], values: tuple[float, float]
+    subject: MapSubject,
+    axes: tuple[MapAxis, MapAxis],
+    values: tuple[float, float],
 ) -> list[CueAction]:
     """What is done at the tick so that both inputs have their values."""
     one, other = axes
-    if isinstance(one, PlaceAxis) and isinstance(other, PlaceAxis) and one.who == other.who:
+    if (
+        isinstance(one, PlaceAxis)
+        and isinstance(other, PlaceAxis)
+        and one.who == other.who
+    ):
         along = {one.along: values[0], other.along: values[1]}
         if set(along) == {"x", "y"}:
             # Two moves of the same body: the second would undo the first.
@@ -286,7 +356,9 @@ def both_actions(
     ]
 
 
-def with_row_keys(project: Project, behavior: str, axes: Sequence[MapAxis]) -> Project:
+def with_row_keys(
+    project: Project, behavior: str, axes: Sequence[MapAxis]
+) -> Project:
     """The project in which the numbers of rows that are axes are keys."""
     for each in axes:
         if isinstance(each, RowAxis):
@@ -295,19 +367,26 @@ def with_row_keys(project: Project, behavior: str, axes: Sequence[MapAxis]) -> P
 
 
 def catalog_with_given(
-    catalog: Catalog, agent: str, axes: Sequence[MapAxis], given: dict[str, float]
+    catalog: Catalog,
+    agent: str,
+    axes: Sequence[MapAxis],
+    given: dict[str, float],
 ) -> Catalog:
-    """The catalog in which the senses that are axes find, for this agent, what is `given` under
-    the axis' name; as long as nothing is, what they find.
+    """The catalog in which the senses that are axes find, for this agent, what
+    is `given` under the axis' name; as long as nothing is, what they find.
     """
     kinds = dict(catalog.kinds)
     for axis in axes:
         if isinstance(axis, SenseAxis):
-            kinds[axis.sense] = _given_kind(kinds[axis.sense], axis, agent, given)
+            kinds[axis.sense] = _given_kind(
+                kinds[axis.sense], axis, agent, given
+            )
     return Catalog(kinds)
 
 
-def _given_kind(kind: Any, axis: SenseAxis, agent: str, given: dict[str, float]) -> Any:
+def _given_kind(
+    kind: Any, axis: SenseAxis, agent: str, given: dict[str, float]
+) -> Any:
     run = kind.run
 
     @wraps(run)
@@ -323,7 +402,9 @@ def _given_kind(kind: Any, axis: SenseAxis, agent: str, given: dict[str, float])
 
 
 def _word(arg: Any) -> str:
-    """An argument of a sense as it is written: a target by its label, a key by its name."""
+    """An argument of a sense as it is written: a target by its label, a key by
+    its name.
+    """
     if isinstance(arg, int | float) and not isinstance(arg, bool):
         return number_text(float(arg))
     named = (getattr(arg, each, None) for each in ("label", "key", "name"))

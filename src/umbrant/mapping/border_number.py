@@ -1,8 +1,8 @@
-"""The number that makes a border of a decision map, and what it would have to be for the border to
-run through another place.
+"""The number that makes a border of a decision map, and what it would have to
+be for the border to run through another place.
 
-That is known where the border's condition compares an input of the map, or how far somebody is whom
-the map moves, with a number that is written in it.
+That is known where the border's condition compares an input of the map, or how
+far somebody is whom the map moves, with a number that is written in it.
 """
 
 import math
@@ -35,13 +35,17 @@ DIGITS = 2
 
 
 class BorderNumber(Document):
-    """A number in a condition, and how the border that it makes runs over the map."""
+    """A number in a condition, and how the border that it makes runs over the
+    map.
+    """
 
     place: ConditionNumber
     value: float
     """What it is in the take."""
     axis: int | None = None
-    """The axis, 0 across and 1 up, along which it lies: the border is a straight line."""
+    """The axis, 0 across and 1 up, along which it lies: the border is a
+    straight line.
+    """
     centre: Point | None = None
     """The place from which it is measured: the border is a circle."""
 
@@ -53,7 +57,9 @@ class BorderNumber(Document):
         return round(math.dist(values, centre), DIGITS)
 
     def read(self, project: Project) -> float | None:
-        """What the number is in a project; None where there is none at its place any more."""
+        """What the number is in a project; None where there is none at its
+        place any more.
+        """
         try:
             return self.place.read(project)
         except (LookupError, LanguageError):
@@ -63,15 +69,17 @@ class BorderNumber(Document):
 def border_number(
     subject: MapSubject, axes: Axes, row_id: str, part: str, index: int
 ) -> BorderNumber | None:
-    """The number that makes the border of an atom of a row's condition; None where no single number
-    does, or the map does not show how far it is.
+    """The number that makes the border of an atom of a row's condition; None
+    where no single number does, or the map does not show how far it is.
     """
     behavior = behavior_of(subject.take, subject.agent)
     row = behavior.by_id.get(row_id) if behavior is not None else None
     if row is None:
         return None
     param = "" if part == GUARD else "when"
-    when = row.guard.when if part == GUARD and row.guard else row.args.get("when")
+    when = (
+        row.guard.when if part == GUARD and row.guard else row.args.get("when")
+    )
     if not isinstance(when, str):
         return None
     try:
@@ -79,7 +87,9 @@ def border_number(
     except LanguageError:
         return None
     found = list(atoms(tree))
-    measured = _measured(found[index], subject.catalog) if index < len(found) else None
+    measured = (
+        _measured(found[index], subject.catalog) if index < len(found) else None
+    )
     if measured is None:
         return None
     what, number = measured
@@ -87,7 +97,8 @@ def border_number(
     if line is None:
         return None
     numbers = sorted(
-        (each for each in walk(tree) if isinstance(each, NumberTerm)), key=lambda each: each.span
+        (each for each in walk(tree) if isinstance(each, NumberTerm)),
+        key=lambda each: each.span,
     )
     scope = subject.take.header.expanded(subject.behavior).key_scope(row_id)
     place = ConditionNumber(
@@ -98,18 +109,30 @@ def border_number(
         index=next(at for at, each in enumerate(numbers) if each is number),
     )
     axis, centre = line
-    return BorderNumber(place=place, value=number.value, axis=axis, centre=centre)
+    return BorderNumber(
+        place=place, value=number.value, axis=axis, centre=centre
+    )
 
 
-def _measured(atom: ConditionTree, catalog: Catalog) -> tuple[ConditionTree, NumberTerm] | None:
-    """What an atom compares with a number, and the number: of a sight within a range the distance
-    to who is seen.
+def _measured(
+    atom: ConditionTree, catalog: Catalog
+) -> tuple[ConditionTree, NumberTerm] | None:
+    """What an atom compares with a number, and the number: of a sight within a
+    range the distance to who is seen.
     """
     if isinstance(atom, Comparison):
         if isinstance(atom.right, NumberTerm):
             return atom.left, atom.right
-        return (atom.right, atom.left) if isinstance(atom.left, NumberTerm) else None
-    kind = catalog.get(atom.sense, Family.SENSE) if isinstance(atom, SenseCall) else None
+        return (
+            (atom.right, atom.left)
+            if isinstance(atom.left, NumberTerm)
+            else None
+        )
+    kind = (
+        catalog.get(atom.sense, Family.SENSE)
+        if isinstance(atom, SenseCall)
+        else None
+    )
     if kind is None or not isinstance(atom, SenseCall):
         return None
     given = bound_args(atom, kind)
@@ -122,7 +145,9 @@ def _measured(atom: ConditionTree, catalog: Catalog) -> tuple[ConditionTree, Num
 def _line(
     what: ConditionTree, subject: MapSubject, axes: Axes
 ) -> tuple[int | None, Point | None] | None:
-    """How the places lie for which a value is the same: along an axis, or around a point."""
+    """How the places lie for which a value is the same: along an axis, or
+    around a point.
+    """
     for place, axis in enumerate(axes):
         if source(what) == axis.name:
             return place, None
@@ -130,16 +155,27 @@ def _line(
     if whom is None:
         return None
     for place, axis in enumerate(axes):
-        if isinstance(axis, PlaceAxis) and (axis.who, axis.along) == (whom, "distance"):
+        if isinstance(axis, PlaceAxis) and (axis.who, axis.along) == (
+            whom,
+            "distance",
+        ):
             return place, None
-    along = [each.along for each in axes if isinstance(each, PlaceAxis) and each.who == whom]
+    along = [
+        each.along
+        for each in axes
+        if isinstance(each, PlaceAxis) and each.who == whom
+    ]
     own = subject.place(subject.agent)
     return (None, own) if along == ["x", "y"] and own is not None else None
 
 
 def _whom(what: ConditionTree, subject: MapSubject) -> str | None:
     """Of whom of the cast the distance is asked; None for anything else."""
-    if not isinstance(what, SenseCall) or what.sense != "distance" or len(what.args) != 1:
+    if (
+        not isinstance(what, SenseCall)
+        or what.sense != "distance"
+        or len(what.args) != 1
+    ):
         return None
     (target,) = what.args
     if isinstance(target, TextTerm):
@@ -148,4 +184,6 @@ def _whom(what: ConditionTree, subject: MapSubject) -> str | None:
         return None
     changes = subject.take.agents[subject.agent].keys.get(target.key)
     held = changes.at(subject.tick) if changes is not None else None
-    return held.value if held is not None and isinstance(held.value, str) else None
+    return (
+        held.value if held is not None and isinstance(held.value, str) else None
+    )

@@ -7,7 +7,9 @@ from umbrant.model.values import number_text
 
 SIDE, LEFT, TOP, BELOW, LEGEND = 560.0, 70.0, 30.0, 50.0, 380.0
 OVERLAP = 0.4
-"""By how much a line reaches over the one below it, so that nothing shines through."""
+"""By how much a line reaches over the one below it, so that nothing shines
+through.
+"""
 COLOURS = (
     "#8f9de0",
     "#d8a47f",
@@ -24,7 +26,9 @@ COLOURS = (
 
 
 def svg(picture: MapPicture) -> str:
-    """The map as the text of an SVG file: the field, its axes, the take's path and the legend."""
+    """The map as the text of an SVG file: the field, its axes, the take's path
+    and the legend.
+    """
     wide, high = LEFT + SIDE + LEGEND, TOP + SIDE + BELOW
     root = ElementTree.Element(
         "svg",
@@ -36,7 +40,9 @@ def svg(picture: MapPicture) -> str:
         },
     )
     ElementTree.SubElement(
-        root, "rect", {"width": f"{wide:g}", "height": f"{high:g}", "fill": "#fbf9f3"}
+        root,
+        "rect",
+        {"width": f"{wide:g}", "height": f"{high:g}", "fill": "#fbf9f3"},
     )
     _field(root, picture)
     _path(root, picture)
@@ -49,7 +55,9 @@ def at(picture: MapPicture, x: float, y: float) -> tuple[float, float]:
     """Where a pair of values is drawn."""
     across, up = (
         (value - low) / (high - low)
-        for value, low, high in zip((x, y), picture.low, picture.high, strict=True)
+        for value, low, high in zip(
+            (x, y), picture.low, picture.high, strict=True
+        )
     )
     return LEFT + SIDE * across, TOP + SIDE * (1 - up)
 
@@ -60,7 +68,9 @@ def runs_inside(picture: MapPicture) -> list[list[tuple[float, float]]]:
     for point in picture.path:
         inside = all(
             low <= value <= high
-            for value, low, high in zip(point, picture.low, picture.high, strict=True)
+            for value, low, high in zip(
+                point, picture.low, picture.high, strict=True
+            )
         )
         if inside:
             runs[-1].append(point)
@@ -71,8 +81,11 @@ def runs_inside(picture: MapPicture) -> list[list[tuple[float, float]]]:
 
 def _field(root: ElementTree.Element, picture: MapPicture) -> None:
     """Runs of the same label in a line are one rectangle."""
-    # A place stands in the middle of its cell; of those at the edges half is seen.
-    edges = [min(1.0, max(0.0, (at - 0.5) / STEPS)) * SIDE for at in range(STEPS + 2)]
+    # A place stands in the middle of its cell; of those at the edges half is
+    # seen.
+    edges = [
+        min(1.0, max(0.0, (at - 0.5) / STEPS)) * SIDE for at in range(STEPS + 2)
+    ]
     group = ElementTree.SubElement(root, "g", {"shape-rendering": "crispEdges"})
     for j, line in enumerate(picture.grid):
         begin = 0
@@ -95,8 +108,15 @@ def _field(root: ElementTree.Element, picture: MapPicture) -> None:
 
 def _path(root: ElementTree.Element, picture: MapPicture) -> None:
     for run in runs_inside(picture):
-        points = " ".join(f"{x:.1f},{y:.1f}" for x, y in (at(picture, *each) for each in run))
-        line = {"points": points, "fill": "none", "stroke": "#1f2430", "stroke-opacity": "0.5"}
+        points = " ".join(
+            f"{x:.1f},{y:.1f}" for x, y in (at(picture, *each) for each in run)
+        )
+        line = {
+            "points": points,
+            "fill": "none",
+            "stroke": "#1f2430",
+            "stroke-opacity": "0.5",
+        }
         ElementTree.SubElement(root, "polyline", line)
     x, y = picture.here
     if x is not None and y is not None:
@@ -104,7 +124,12 @@ def _path(root: ElementTree.Element, picture: MapPicture) -> None:
         ElementTree.SubElement(
             root,
             "circle",
-            {"cx": f"{across:.1f}", "cy": f"{up:.1f}", "r": "5", "fill": "#1f2430"},
+            {
+                "cx": f"{across:.1f}",
+                "cy": f"{up:.1f}",
+                "r": "5",
+                "fill": "#1f2430",
+            },
         )
 
 
@@ -130,22 +155,43 @@ def _legend(root: ElementTree.Element, picture: MapPicture) -> None:
     left, y = LEFT + SIDE + 16, TOP + 10
     for title, share in picture.shares():
         colour = COLOURS[picture.labels.index(title) % len(COLOURS)]
-        swatch = {"x": f"{left:g}", "y": f"{y - 10:g}", "width": "12", "height": "12"}
+        swatch = {
+            "x": f"{left:g}",
+            "y": f"{y - 10:g}",
+            "width": "12",
+            "height": "12",
+        }
         ElementTree.SubElement(root, "rect", {**swatch, "fill": colour})
         _text(root, left + 18, y, f"{title} · {share * 100:.0f} %")
         y += 20
     for border in picture.borders:
         y += 18
-        _text(root, left, y, f"{picture.labels[border.one]} | {picture.labels[border.other]}")
+        _text(
+            root,
+            left,
+            y,
+            f"{picture.labels[border.one]} | {picture.labels[border.other]}",
+        )
         _text(root, left + 8, y + 15, f"by {border.says}")
         y += 18
 
 
 def _text(
-    root: ElementTree.Element, x: float, y: float, text: str, anchor: str = "start"
+    root: ElementTree.Element,
+    x: float,
+    y: float,
+    text: str,
+    anchor: str = "start",
 ) -> ElementTree.Element:
     made = ElementTree.SubElement(
-        root, "text", {"x": f"{x:g}", "y": f"{y:g}", "text-anchor": anchor, "fill": "#1f2430"}
+        root,
+        "text",
+        {
+            "x": f"{x:g}",
+            "y": f"{y:g}",
+            "text-anchor": anchor,
+            "fill": "#1f2430",
+        },
     )
     made.text = text
     return made

@@ -1,5 +1,5 @@
-"""The field of a decision map: which row would lead over a square of values, coarse first, then
-finer where two leads meet.
+"""The field of a decision map: which row would lead over a square of values,
+coarse first, then finer where two leads meet.
 """
 
 from collections import Counter
@@ -30,14 +30,16 @@ everywhere: what is smaller than these, and whose border meets none of them, is 
 FAILS = "|fails"
 """Stands behind a row whose failure makes a border."""
 LEAST_SHARE = 0.15
-"""How much of where two leads meet a condition must make to be told of beside another."""
+"""How much of where two leads meet a condition must make to be told of beside
+another.
+"""
 GridPlace = tuple[int, int]
 """Steps along the axes, from 0 to STEPS."""
 
 
 class MapBorder(Document):
-    """What makes the border between two leads: the condition that is yes on one side and no on the
-    other.
+    """What makes the border between two leads: the condition that is yes on one
+    side and no on the other.
     """
 
     one: int
@@ -49,7 +51,9 @@ class MapBorder(Document):
     at: ValuePair
     """A place on it, in values."""
     number: BorderNumber | None = None
-    """The number in the condition that makes it; None where there is no single one."""
+    """The number in the condition that makes it; None where there is no single
+    one.
+    """
 
 
 class MapPicture(Document):
@@ -65,7 +69,9 @@ class MapPicture(Document):
     leads: tuple[str, ...] = ()
     """The same by the rows' ids, as an answer's `lead`."""
     grid: tuple[tuple[int, ...], ...] = ()
-    """The label at each place: lines from the lowest y up, each from the lowest x on."""
+    """The label at each place: lines from the lowest y up, each from the lowest
+    x on.
+    """
     here: tuple[float | None, float | None] = (None, None)
     """The inputs in the take at the tick; None for one that it cannot tell."""
     path: tuple[tuple[float, float], ...] = ()
@@ -83,7 +89,10 @@ class MapPicture(Document):
         """Each label with its share of the field, the largest first."""
         count = Counter(label for line in self.grid for label in line)
         total = max(1, sum(count.values()))
-        found = [(self.labels[label], number / total) for label, number in count.items()]
+        found = [
+            (self.labels[label], number / total)
+            for label, number in count.items()
+        ]
         return sorted(found, key=lambda each: -each[1])
 
 
@@ -100,7 +109,14 @@ class MapField:
         """The map after each round, the last of which is final."""
         for step in (FIRST, COARSE):
             line = range(0, STEPS + 1, step)
-            self._ask([(i, j) for j in line for i in line if (i, j) not in self._known])
+            self._ask(
+                [
+                    (i, j)
+                    for j in line
+                    for i in line
+                    if (i, j) not in self._known
+                ]
+            )
             yield self._picture(is_final=False)
         step = COARSE // 2
         while step:
@@ -122,12 +138,15 @@ class MapField:
 
     def _refine(self, step: int) -> None:
         """Ask about the places of a finer grid that lie on a border."""
-        # What is found moves the border, so its neighbours may lie on it now: until none does.
+        # What is found moves the border, so its neighbours may lie on it now:
+        # until none does.
         while places := list(self._on_borders(step)):
             self._ask(places)
 
     def _on_borders(self, step: int) -> Iterator[GridPlace]:
-        """The places of a grid that were not asked about, around which not all lead to the same."""
+        """The places of a grid that were not asked about, around which not all
+        lead to the same.
+        """
         line = range(0, STEPS + 1, step)
         for j in line:
             for i in line:
@@ -168,11 +187,15 @@ class MapField:
         return behavior
 
     def _grid(self, leads: list[str]) -> NDArray[np.int64]:
-        """The label of each place: of those that were not asked about that of the nearest known."""
+        """The label of each place: of those that were not asked about that of
+        the nearest known.
+        """
         grid = np.full((STEPS + 1, STEPS + 1), -1)
         for (i, j), answer in self._known.items():
             grid[j, i] = leads.index(answer.lead)
-        nearest = distance_transform_edt(grid < 0, return_distances=False, return_indices=True)
+        nearest = distance_transform_edt(
+            grid < 0, return_distances=False, return_indices=True
+        )
         filled: NDArray[np.int64] = grid[tuple(nearest)]
         return filled
 
@@ -188,8 +211,8 @@ class MapField:
         return tuple((x, y) for x, y in points[moved].tolist())
 
     def _borders(self, leads: list[str]) -> Iterator[MapBorder]:
-        """For each two leads that meet the conditions that differ where they do, those that do so
-        most often first; none that does so hardly ever.
+        """For each two leads that meet the conditions that differ where they
+        do, those that do so most often first; none that does so hardly ever.
         """
         met: dict[tuple[str, str], list[tuple[GridPlace, str]]] = {}
         for (i, j), one in self._known.items():
@@ -197,8 +220,14 @@ class MapField:
                 other = self._known.get(near)
                 if other is not None and other.lead != one.lead:
                     pair = (one.lead, other.lead)
-                    place = pair if leads.index(pair[0]) < leads.index(pair[1]) else pair[::-1]
-                    met.setdefault(place, []).append(((i, j), self._differing(one, other)))
+                    place = (
+                        pair
+                        if leads.index(pair[0]) < leads.index(pair[1])
+                        else pair[::-1]
+                    )
+                    met.setdefault(place, []).append(
+                        ((i, j), self._differing(one, other))
+                    )
         for (one_lead, other_lead), found in met.items():
             causes = Counter(cause for _, cause in found).most_common()
             seldom = LEAST_SHARE * len(found)
@@ -215,52 +244,84 @@ class MapField:
                     number=self._number(cause, places),
                 )
 
-    def _number(self, atom: str, places: Sequence[GridPlace]) -> BorderNumber | None:
-        """The number of an atom that makes a border, if the border runs where it says. Something
-        else in the condition may make it: of a sight a wall in between.
+    def _number(
+        self, atom: str, places: Sequence[GridPlace]
+    ) -> BorderNumber | None:
+        """The number of an atom that makes a border, if the border runs where
+        it says. Something else in the condition may make it: of a sight a wall
+        in between.
         """
         if not atom or atom.endswith(FAILS):
             return None
         row_id, part, index = atom.split("|")
-        number = border_number(self.subject, self.axes, row_id, part, int(index))
+        number = border_number(
+            self.subject, self.axes, row_id, part, int(index)
+        )
         if number is None:
             return None
         axis = self.axes[number.axis or 0]
         near = 2 * (axis.high - axis.low) / STEPS
-        away = (abs(number.at(self.value(place)) - number.value) for place in places)
+        away = (
+            abs(number.at(self.value(place)) - number.value) for place in places
+        )
         return number if min(away) <= near else None
 
     def _differing(self, one: MapAnswer, other: MapAnswer) -> str:
-        """The first atom, in the order of the rows, that is yes on one side and no on the other;
-        where there is none the innermost row that fails on one side only, with FAILS.
+        """The first atom, in the order of the rows, that is yes on one side and
+        no on the other; where there is none the innermost row that fails on one
+        side only, with FAILS.
         """
         number = self._behavior().outline.number
         order = {row_id: place for place, row_id in enumerate(number)}
         both = sorted(atom for atom in one.atoms if atom in other.atoms)
-        differing = [atom for atom in both if one.atoms[atom] != other.atoms[atom]]
+        differing = [
+            atom for atom in both if one.atoms[atom] != other.atoms[atom]
+        ]
         last = len(order)
         if differing:
-            return min(differing, key=lambda each: order.get(each.split("|")[0], last))
+            return min(
+                differing, key=lambda each: order.get(each.split("|")[0], last)
+            )
         failed = (*one.failed, *other.failed)
-        fails = (each for each in failed if (each in one.failed) != (each in other.failed))
+        fails = (
+            each
+            for each in failed
+            if (each in one.failed) != (each in other.failed)
+        )
         return next((f"{each}{FAILS}" for each in fails), "")
 
     def _words(self, atom: str) -> tuple[str, str]:
-        """The row of an atom, and the atom with the row's number, as it is read."""
+        """The row of an atom, and the atom with the row's number, as it is
+        read.
+        """
         if not atom:
             return "", "scores or memory"
         if atom.endswith(FAILS):
             row_id = atom.removesuffix(FAILS)
-            return row_id, f"{row_names(self._behavior()).get(row_id, row_id)} fails"
+            return (
+                row_id,
+                f"{row_names(self._behavior()).get(row_id, row_id)} fails",
+            )
         row_id, part, index = atom.split("|")
         behavior, catalog = self._behavior(), self.subject.catalog
         row = behavior.by_id.get(row_id)
         when = None
         if row is not None:
-            written = row.guard.when if part == GUARD and row.guard else row.args.get("when")
-            when = written if part in (GUARD, ROW) and isinstance(written, str) else None
+            written = (
+                row.guard.when
+                if part == GUARD and row.guard
+                else row.args.get("when")
+            )
+            when = (
+                written
+                if part in (GUARD, ROW) and isinstance(written, str)
+                else None
+            )
         phrase = _phrase(when, int(index), catalog) if when is not None else ""
-        return row_id, f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(": ")
+        return (
+            row_id,
+            f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(": "),
+        )
 
 
 def _phrase(when: str, index: int, catalog: Catalog) -> str:
@@ -275,4 +336,7 @@ def _label(lead: str, names: dict[str, str]) -> str:
     if lead.endswith(UNSETTLED):
         machine = lead.removesuffix(UNSETTLED)
         return f"{names.get(machine, machine)} does not settle"
-    return " + ".join(names.get(each, each) for each in lead.split(" + ")) or "nothing"
+    return (
+        " + ".join(names.get(each, each) for each in lead.split(" + "))
+        or "nothing"
+    )

@@ -1,7 +1,8 @@
-"""A process that draws decision maps: run as `python -P -m umbrant.mapping.worker`.
+"""A process that draws decision maps: run as `python -P -m
+umbrant.mapping.worker`.
 
-A question comes in on stdin as one line of JSON, and the map goes out on stdout each time more of
-it is known. Who does not want it any more ends the process.
+A question comes in on stdin as one line of JSON, and the map goes out on stdout
+each time more of it is known. Who does not want it any more ends the process.
 """
 
 import gc
@@ -41,16 +42,21 @@ class MapReply(Document):
 
 def main() -> int:
     """Answer the question that comes in."""
-    # What lives now lives until the end. Left out of what is searched for garbage its pages stay
-    # shared with the processes that are forked for each place. Done before there is a question, for
-    # then somebody waits.
+    # What lives now lives until the end. Left out of what is searched for
+    # garbage its pages stay shared with the processes that are forked for each
+    # place. Done before there is a question, for then somebody waits.
     gc.collect()
     gc.freeze()
     gc.disable()
     question = MapQuestion.model_validate_json(sys.stdin.readline())
     try:
-        subject = MapSubject(read_take(question.take), question.agent, question.tick, BUILTIN)
-        axes = read_axis(question.x, subject, "x"), read_axis(question.y, subject, "y")
+        subject = MapSubject(
+            read_take(question.take), question.agent, question.tick, BUILTIN
+        )
+        axes = (
+            read_axis(question.x, subject, "x"),
+            read_axis(question.y, subject, "y"),
+        )
         asker = DecisionAsker(subject, axes, trusted=question.trusted)
         for picture in MapField(subject, axes, asker.ask).pictures():
             _say(MapReply(picture=picture))

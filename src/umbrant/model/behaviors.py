@@ -1,4 +1,6 @@
-"""Behaviors and blackboards, as they are written to disk. One class here is one shape."""
+"""Behaviors and blackboards, as they are written to disk. One class here is one
+shape.
+"""
 
 from collections.abc import Iterable
 from enum import StrEnum
@@ -8,7 +10,14 @@ from pydantic import AliasChoices, Field, field_validator
 
 from umbrant.model.names import DottedName, FileName, KeyName, RowId, Slug
 from umbrant.model.outline import Outline
-from umbrant.model.values import Document, FiniteNumber, KeyType, ParamValue, ProjectFile, Value
+from umbrant.model.values import (
+    Document,
+    FiniteNumber,
+    KeyType,
+    ParamValue,
+    ProjectFile,
+    Value,
+)
 
 
 class Watch(StrEnum):
@@ -43,7 +52,9 @@ class Guard(Document):
 
 
 class Decorator(Document):
-    """Something wrapped around a row that changes when it may start or how it ends."""
+    """Something wrapped around a row that changes when it may start or how it
+    ends.
+    """
 
     kind: str
     args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
@@ -58,22 +69,28 @@ class UpkeepMoment(StrEnum):
 
 
 class Upkeep(Document):
-    """Small work of a row, done at once: every so many seconds while the row is active, first when
-    it is entered; or once, as it is entered or left.
+    """Small work of a row, done at once: every so many seconds while the row is
+    active, first when it is entered; or once, as it is entered or left.
     """
 
     kind: str
     at: UpkeepMoment = UpkeepMoment.EVERY
     every_s: FiniteNumber = Field(default=0.5, gt=0)
     half_width_s: FiniteNumber = Field(
-        default=0.0, ge=0, validation_alias=AliasChoices("half_width_s", "give_s")
+        default=0.0,
+        ge=0,
+        validation_alias=AliasChoices("half_width_s", "give_s"),
     )
-    """How much sooner or later than `every_s` it may be done, drawn anew each time."""
+    """How much sooner or later than `every_s` it may be done, drawn anew each
+    time.
+    """
     args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
 
 
 class Row(Document):
-    """One line of a behavior. `under` is the id of the row it is nested in, or None at the top."""
+    """One line of a behavior. `under` is the id of the row it is nested in, or
+    None at the top.
+    """
 
     id: RowId
     under: RowId | None = None
@@ -86,12 +103,14 @@ class Row(Document):
     muted: bool = False
     note: str = ""
     binds: dict[KeyName, ParamValue] = Field(default_factory=dict)
-    """Of a row that uses another behavior: what that behavior's keys stand for here."""
+    """Of a row that uses another behavior: what that behavior's keys stand for
+    here.
+    """
 
 
 class Override(Document):
-    """What a variant does differently in one row of the behavior it is made from; None leaves it as
-    it is there.
+    """What a variant does differently in one row of the behavior it is made
+    from; None leaves it as it is there.
     """
 
     row: RowId
@@ -104,8 +123,8 @@ class Override(Document):
     note: str | None = None
     binds: dict[KeyName, ParamValue] = Field(default_factory=dict)
     instead: tuple[Row, ...] = ()
-    """Rows that take the place of the row and of all that is nested in it; the first of them stands
-    where it stood.
+    """Rows that take the place of the row and of all that is nested in it; the
+    first of them stands where it stood.
     """
 
 
@@ -113,16 +132,17 @@ BINDS = "binds"
 """The part of a row that holds what another behavior's keys are bound to."""
 
 REPLACED = ("name", "guard", "muted", "decorators", "upkeep", "note")
-"""The fields of a row that an override puts others in the place of. Arguments and what keys are
-bound to it adds to.
+"""The fields of a row that an override puts others in the place of. Arguments
+and what keys are bound to it adds to.
 """
 
 
 class Behavior(ProjectFile):
-    """An outline that decides for one kind of NPC. Rows stand in the order in which they are read.
+    """An outline that decides for one kind of NPC. Rows stand in the order in
+    which they are read.
 
-    A variant has no rows of its own: it follows those of the behavior it is a `variant_of`, but for
-    its overrides.
+    A variant has no rows of its own: it follows those of the behavior it is a
+    `variant_of`, but for its overrides.
     """
 
     name: Slug = Field(exclude=True)
@@ -130,16 +150,16 @@ class Behavior(ProjectFile):
     blackboard: Slug
     variant_of: Slug | None = None
     stats: dict[KeyName, FiniteNumber] = Field(default_factory=dict)
-    """Of a variant: what numbers of a body begin at for whoever of the cast has it, instead of what
-    stands with the body.
+    """Of a variant: what numbers of a body begin at for whoever of the cast has
+    it, instead of what stands with the body.
     """
     overrides: tuple[Override, ...] = ()
     rows: tuple[Row, ...] = ()
 
     @cached_property
     def outline(self) -> Outline:
-        """The tree of rows. Raises OutlineError if they do not form one; loading has checked
-        that.
+        """The tree of rows. Raises OutlineError if they do not form one;
+        loading has checked that.
         """
         return Outline.of([(row.id, row.under) for row in self.rows])
 
@@ -153,8 +173,8 @@ class Behavior(ProjectFile):
         return self.by_id[row_id]
 
     def innermost(self, row_id: str, kind: str) -> str | None:
-        """The id of the innermost row of a kind around a row, itself included; None if there is
-        none, or no such row.
+        """The id of the innermost row of a kind around a row, itself included;
+        None if there is none, or no such row.
         """
         if row_id not in self.by_id:
             return None
@@ -164,14 +184,17 @@ class Behavior(ProjectFile):
         return None
 
     def with_rows(self, rows: Iterable[Row]) -> "Behavior":
-        """The behavior with other rows, which are not checked. Where they are nested as before, so
-        is its outline.
+        """The behavior with other rows, which are not checked. Where they are
+        nested as before, so is its outline.
         """
-        rows, fields = tuple(rows), {name: getattr(self, name) for name in type(self).model_fields}
+        rows, fields = (
+            tuple(rows),
+            {name: getattr(self, name) for name in type(self).model_fields},
+        )
         made = Behavior.model_construct(**{**fields, "rows": rows})
-        if "outline" in self.__dict__ and [(row.id, row.under) for row in rows] == [
-            (row.id, row.under) for row in self.rows
-        ]:
+        if "outline" in self.__dict__ and [
+            (row.id, row.under) for row in rows
+        ] == [(row.id, row.under) for row in self.rows]:
             made.__dict__["outline"] = self.outline
         return made
 
@@ -185,10 +208,11 @@ class Sharing(StrEnum):
 
 
 class Key(Document):
-    """One entry of a blackboard. `low` and `high` bound a number; the default None is 'not set'.
+    """One entry of a blackboard. `low` and `high` bound a number; the default
+    None is 'not set'.
 
-    With a `formula`, in the condition language, the key is derived: it always has the value of the
-    formula, and no row may write it.
+    With a `formula`, in the condition language, the key is derived: it always
+    has the value of the formula, and no row may write it.
     """
 
     name: KeyName
@@ -209,9 +233,11 @@ def targets_of(transition: Row) -> tuple[str, ...]:
 
 
 class Blackboard(ProjectFile):
-    """The keys a behavior may read and write, besides those of the blackboard that it `extends`.
+    """The keys a behavior may read and write, besides those of the blackboard
+    that it `extends`.
 
-    Each agent has its own values for them, except where a key's scope says otherwise.
+    Each agent has its own values for them, except where a key's scope says
+    otherwise.
     """
 
     name: Slug = Field(exclude=True)
@@ -226,8 +252,8 @@ class Blackboard(ProjectFile):
 
 
 class Event(Document):
-    """An event that can be raised and received. A listener for `alarm` also receives
-    `alarm.bell`.
+    """An event that can be raised and received. A listener for `alarm` also
+    receives `alarm.bell`.
     """
 
     name: DottedName
@@ -252,5 +278,7 @@ class NodeFile(Document):
         try:
             text.encode()
         except UnicodeEncodeError:
-            raise ValueError("it holds half a character, which no file can hold") from None
+            raise ValueError(
+                "it holds half a character, which no file can hold"
+            ) from None
         return text

@@ -1,5 +1,5 @@
-"""What is different between two states of a project, and whether its files were changed by somebody
-else.
+"""What is different between two states of a project, and whether its files were
+changed by somebody else.
 """
 
 from collections.abc import Iterator
@@ -9,7 +9,9 @@ from umbrant.model.behaviors import Behavior
 from umbrant.model.documents import Project
 
 Stamp = dict[str, tuple[int, int]]
-"""When each file of a project was last written, in nanoseconds, and how long it is."""
+"""When each file of a project was last written, in nanoseconds, and how long it
+is.
+"""
 
 COLLECTIONS = ("behaviors", "blackboards", "stages", "scenarios")
 
@@ -20,28 +22,41 @@ def stamp(folder: Path) -> Stamp:
     for path in sorted(
         [
             *folder.glob("*.json"),
-            *(each for name in COLLECTIONS for each in folder.glob(f"{name}/*.json")),
+            *(
+                each
+                for name in COLLECTIONS
+                for each in folder.glob(f"{name}/*.json")
+            ),
         ]
     ):
         try:
             about = path.stat()
         except OSError:
             continue
-        found[path.relative_to(folder).as_posix()] = about.st_mtime_ns, about.st_size
+        found[path.relative_to(folder).as_posix()] = (
+            about.st_mtime_ns,
+            about.st_size,
+        )
     return found
 
 
 def changed_files(before: Stamp, now: Stamp) -> list[str]:
     """The files that were written, made or removed between two stamps."""
-    return sorted(name for name in before.keys() | now.keys() if before.get(name) != now.get(name))
+    return sorted(
+        name
+        for name in before.keys() | now.keys()
+        if before.get(name) != now.get(name)
+    )
 
 
 def changes(before: Project, now: Project) -> list[str]:
-    """The differences between two projects, one line for each document: added, removed, or changed
-    and in how many rows.
+    """The differences between two projects, one line for each document: added,
+    removed, or changed and in how many rows.
     """
     lines = [] if before.cover == now.cover else ["project.json: changed"]
-    lines.extend([] if before.event_list == now.event_list else ["events.json: changed"])
+    lines.extend(
+        [] if before.event_list == now.event_list else ["events.json: changed"]
+    )
     for collection in COLLECTIONS:
         old = {each.name: each for each in getattr(before, collection)}
         new = {each.name: each for each in getattr(now, collection)}
@@ -51,7 +66,9 @@ def changes(before: Project, now: Project) -> list[str]:
             elif name not in old:
                 lines.append(f"{collection}/{name}.json: new")
             elif old[name] != new[name]:
-                lines.append(f"{collection}/{name}.json: {_how(old[name], new[name])}")
+                lines.append(
+                    f"{collection}/{name}.json: {_how(old[name], new[name])}"
+                )
     return lines
 
 

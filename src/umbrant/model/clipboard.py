@@ -1,8 +1,8 @@
-"""Rows as text, to be carried between behaviors, projects and other programs; and what can be done
-with several rows.
+"""Rows as text, to be carried between behaviors, projects and other programs;
+and what can be done with several rows.
 
-The text is what a behavior's file has for these rows, so it can be read, kept in a file or sent to
-somebody.
+The text is what a behavior's file has for these rows, so it can be read, kept
+in a file or sent to somebody.
 """
 
 import json
@@ -12,7 +12,13 @@ from pydantic import TypeAdapter, ValidationError
 
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
-from umbrant.model.edits import delete_rows, fresh_id, home, insert_row, replace_behavior
+from umbrant.model.edits import (
+    delete_rows,
+    fresh_id,
+    home,
+    insert_row,
+    replace_behavior,
+)
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.outline import Outline, OutlineError
@@ -30,9 +36,16 @@ class NoRowsError(ValueError):
 
 def rows_text(project: Project, behavior: str, row_ids: Sequence[str]) -> str:
     """Rows of one behavior and all that is nested in them, as text."""
-    rows = [row for row_id in row_ids for row in _branch(project, behavior, row_id)]
-    dumped = [row.model_dump(mode="json", by_alias=True, exclude_defaults=True) for row in rows]
-    return json.dumps({"format": FORMAT, "rows": dumped}, indent=2, ensure_ascii=False)
+    rows = [
+        row for row_id in row_ids for row in _branch(project, behavior, row_id)
+    ]
+    dumped = [
+        row.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        for row in rows
+    ]
+    return json.dumps(
+        {"format": FORMAT, "rows": dumped}, indent=2, ensure_ascii=False
+    )
 
 
 def rows_from(text: str) -> list[Row]:
@@ -42,104 +55,161 @@ def rows_from(text: str) -> list[Row]:
         rows = _ROWS.validate_python(data["rows"])
         Outline.of([(row.id, row.under) for row in rows])
     except (ValueError, KeyError, TypeError, ValidationError, OutlineError):
-        raise NoRowsError("What was copied is no text of rows; copy some rows first.") from None
+        raise NoRowsError(
+            "What was copied is no text of rows; copy some rows first."
+        ) from None
     if not rows:
         raise NoRowsError("There are no rows in what was copied.")
     return rows
 
 
 def paste_rows(
-    project: Project, behavior: str, rows: Iterable[Row], *, after: str | None, under: str | None
+    project: Project,
+    behavior: str,
+    rows: Iterable[Row],
+    *,
+    after: str | None,
+    under: str | None,
 ) -> tuple[Project, list[str]]:
-    """Put rows in behind `after`, or first under `under`, with ids of their own. Returns the ids of
-    the outermost.
+    """Put rows in behind `after`, or first under `under`, with ids of their
+    own. Returns the ids of the outermost.
     """
-    target = home(project, behavior, after or under or "")[0] if after or under else behavior
+    target = (
+        home(project, behavior, after or under or "")[0]
+        if after or under
+        else behavior
+    )
     rows = renewed(resolve_variant(project, target), rows)
     tops = [row.id for row in rows if row.under is None]
     placed: dict[str, str | None] = dict.fromkeys(row.id for row in rows)
     last = after
     for row in rows:
         if row.under is None:
-            project = insert_row(project, behavior, row, after=last, under=under)
+            project = insert_row(
+                project, behavior, row, after=last, under=under
+            )
             last = _sibling_id(after or under, row.id)
         else:
-            siblings = [each for each, around in placed.items() if around == row.under]
+            siblings = [
+                each for each, around in placed.items() if around == row.under
+            ]
             path = after or under
             behind = _sibling_id(path, siblings[-1]) if siblings else None
             project = insert_row(
-                project, behavior, row, after=behind, under=_sibling_id(path, row.under)
+                project,
+                behavior,
+                row,
+                after=behind,
+                under=_sibling_id(path, row.under),
             )
         placed[row.id] = row.under
     return project, [_sibling_id(after or under, each) for each in tops]
 
 
 def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
-    """Rows with ids that no row of a behavior has; where they name each other they go on doing
-    so.
+    """Rows with ids that no row of a behavior has; where they name each other
+    they go on doing so.
     """
     rows = list(rows)
     ids: dict[str, str] = {}
     for row in rows:
         ids[row.id] = fresh_id(behavior)
         behavior = behavior.with_rows(
-            [*behavior.rows, row.model_copy(update={"id": ids[row.id], "under": None})]
+            [
+                *behavior.rows,
+                row.model_copy(update={"id": ids[row.id], "under": None}),
+            ]
         )
     return [_with_ids(row, ids) for row in rows]
 
 
 def _with_ids(row: Row, ids: Mapping[str, str]) -> Row:
-    """A row with other ids, where it names itself, the row it is under, or a state."""
+    """A row with other ids, where it names itself, the row it is under, or a
+    state.
+    """
     args = dict(row.args)
     for name, value in row.args.items():
         if name in NAMING and isinstance(value, str):
             args[name] = ids.get(value, value)
     under = ids.get(row.under) if row.under else None
-    return row.model_copy(update={"id": ids[row.id], "under": under, "args": args})
+    return row.model_copy(
+        update={"id": ids[row.id], "under": under, "args": args}
+    )
 
 
 def wrap_rows(
-    project: Project, behavior: str, row_ids: Sequence[str], kind: str, name: str
+    project: Project,
+    behavior: str,
+    row_ids: Sequence[str],
+    kind: str,
+    name: str,
 ) -> tuple[Project, str]:
-    """Put rows that stand one after the other into a new row of a kind. Returns the id of that
-    row.
+    """Put rows that stand one after the other into a new row of a kind. Returns
+    the id of that row.
     """
     target = home(project, behavior, row_ids[0])[0]
     own = [home(project, behavior, row_id)[1] for row_id in row_ids]
     document = resolve_variant(project, target)
-    around = Row(id=fresh_id(document), under=document.row(own[0]).under, kind=kind, name=name)
+    around = Row(
+        id=fresh_id(document),
+        under=document.row(own[0]).under,
+        kind=kind,
+        name=name,
+    )
     rows: list[Row] = []
     for row in document.rows:
         if row.id == own[0]:
             rows.append(around)
-        rows.append(row.model_copy(update={"under": around.id}) if row.id in own else row)
-    return replace_behavior(project, target, rows), _sibling_id(row_ids[0], around.id)
+        rows.append(
+            row.model_copy(update={"under": around.id})
+            if row.id in own
+            else row
+        )
+    return replace_behavior(project, target, rows), _sibling_id(
+        row_ids[0], around.id
+    )
 
 
 def extract_rows(
-    project: Project, behavior: str, row_ids: Sequence[str], name: str, title: str
+    project: Project,
+    behavior: str,
+    row_ids: Sequence[str],
+    name: str,
+    title: str,
 ) -> tuple[Project, str]:
-    """Put rows that stand one after the other into a behavior of their own, which is used in their
-    place.
+    """Put rows that stand one after the other into a behavior of their own,
+    which is used in their place.
 
-    Several rows become a sequence there. Returns the id of the row that uses it.
+    Several rows become a sequence there. Returns the id of the row that uses
+    it.
     """
     target = home(project, behavior, row_ids[0])[0]
     document = resolve_variant(project, target)
-    rows = [row for row_id in row_ids for row in _branch(project, behavior, row_id)]
+    rows = [
+        row for row_id in row_ids for row in _branch(project, behavior, row_id)
+    ]
     made = Behavior(name=name, title=title, blackboard=document.blackboard)
     if len(row_ids) > 1:
         top = Row(id=fresh_id(document), kind="sequence", name=title)
         rows = [
             top,
             *(
-                row.model_copy(update={"under": top.id}) if row.under is None else row
+                row.model_copy(update={"under": top.id})
+                if row.under is None
+                else row
                 for row in rows
             ),
         ]
-    behaviors = sorted((*project.behaviors, made.with_rows(rows)), key=lambda each: each.name)
+    behaviors = sorted(
+        (*project.behaviors, made.with_rows(rows)), key=lambda each: each.name
+    )
     project = project.model_copy(update={"behaviors": tuple(behaviors)})
-    use = Row(id=fresh_id(document), kind=USE_BEHAVIOR, name=title, args={BEHAVIOR: name})
+    use = Row(
+        id=fresh_id(document),
+        kind=USE_BEHAVIOR,
+        name=title,
+        args={BEHAVIOR: name},
+    )
     project = insert_row(
         project,
         behavior,
@@ -147,7 +217,9 @@ def extract_rows(
         after=row_ids[-1],
         under=document.row(home(project, behavior, row_ids[0])[1]).under,
     )
-    return delete_rows(project, behavior, row_ids), _sibling_id(row_ids[0], use.id)
+    return delete_rows(project, behavior, row_ids), _sibling_id(
+        row_ids[0], use.id
+    )
 
 
 def _branch(project: Project, behavior: str, row_id: str) -> list[Row]:

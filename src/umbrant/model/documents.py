@@ -2,10 +2,23 @@
 
 from pydantic import Field, field_validator
 
-from umbrant.model.behaviors import Behavior, Blackboard, EventList, Key, NodeFile, Sharing
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    EventList,
+    Key,
+    NodeFile,
+    Sharing,
+)
 from umbrant.model.names import Slug
 from umbrant.model.staging import Member, Scenario, Stage
-from umbrant.model.values import Document, ProjectFile, find_named, named, with_changed
+from umbrant.model.values import (
+    Document,
+    ProjectFile,
+    find_named,
+    named,
+    with_changed,
+)
 
 FORMAT = "umbrant project 2"
 OLDER_FORMATS = ("umbrant project 1",)
@@ -28,19 +41,25 @@ class Cover(ProjectFile):
     scenario: Slug
     """The scenario that is shown first."""
     node_limit_s: float = Field(default=2.0, gt=0, le=60)
-    """How long a node of the project's own may take for one tick before it counts as hung."""
+    """How long a node of the project's own may take for one tick before it
+    counts as hung.
+    """
     dismissed: tuple[Dismissal, ...] = ()
 
     @field_validator("format")
     @classmethod
     def _known(cls, found: str) -> str:
         if found not in (FORMAT, *OLDER_FORMATS):
-            raise ValueError(f"this version reads '{FORMAT}' and older; take a newer one")
+            raise ValueError(
+                f"this version reads '{FORMAT}' and older; take a newer one"
+            )
         return FORMAT
 
 
 class Project(Document):
-    """A whole project. Documents of each kind stand in the order of their names."""
+    """A whole project. Documents of each kind stand in the order of their
+    names.
+    """
 
     cover: Cover
     behaviors: tuple[Behavior, ...] = ()
@@ -68,7 +87,9 @@ class Project(Document):
 
     def with_scenario(self, changed: Scenario) -> "Project":
         """The project with this scenario in the place of the one of its name."""
-        return self.model_copy(update={"scenarios": with_changed(self.scenarios, changed)})
+        return self.model_copy(
+            update={"scenarios": with_changed(self.scenarios, changed)}
+        )
 
     def find_behavior(self, name: str | None) -> Behavior | None:
         """The behavior with this name; None if there is none."""
@@ -83,12 +104,13 @@ class Project(Document):
         return find_named(self.scenarios, name)
 
     def stats_of(self, behavior: str | None) -> dict[str, float]:
-        """What numbers of a body begin at because of a behavior: its own, and those of the
-        behaviors that it is a variant of.
+        """What numbers of a body begin at because of a behavior: its own, and
+        those of the behaviors that it is a variant of.
         """
         found: dict[str, float] = {}
         seen = set[str]()
-        # Variants may name each other in a circle, which validation reports; the walk must end.
+        # Variants may name each other in a circle, which validation reports;
+        # the walk must end.
         while behavior is not None and behavior not in seen:
             seen.add(behavior)
             variant = self.find_behavior(behavior)
@@ -99,7 +121,9 @@ class Project(Document):
         return found
 
     def keys_of(self, behavior: Behavior) -> dict[str, Key]:
-        """The keys that a behavior may use, by name; none at all if its blackboard is missing."""
+        """The keys that a behavior may use, by name; none at all if its
+        blackboard is missing.
+        """
         return self.keys_on(behavior.blackboard)
 
     def keys_of_member(self, member: Member) -> dict[str, Key]:
@@ -108,8 +132,8 @@ class Project(Document):
         return self.keys_of(behavior) if behavior else {}
 
     def keys_on(self, blackboard: str) -> dict[str, Key]:
-        """The keys of a blackboard and of those it extends, these first; a blackboard that is
-        missing has none.
+        """The keys of a blackboard and of those it extends, these first; a
+        blackboard that is missing has none.
         """
         boards = {board.name: board for board in self.blackboards}
         chain: list[Blackboard] = []
@@ -118,7 +142,9 @@ class Project(Document):
             chain.append(boards[name])
             name = boards[name].extends
         return {
-            key_name: key for board in reversed(chain) for key_name, key in board.by_name.items()
+            key_name: key
+            for board in reversed(chain)
+            for key_name, key in board.by_name.items()
         }
 
     def world_keys(self) -> dict[str, Key]:

@@ -1,8 +1,9 @@
-"""Every change an author can make to a project, as functions from a project to a project.
+"""Every change an author can make to a project, as functions from a project to
+a project.
 
-Undo is keeping the earlier project, so nothing here changes anything in place. A function that is
-asked for something impossible (un-nest a top row, move the first row up) gives the project back as
-it was.
+Undo is keeping the earlier project, so nothing here changes anything in place.
+A function that is asked for something impossible (un-nest a top row, move the
+first row up) gives the project back as it was.
 """
 
 import secrets
@@ -41,8 +42,8 @@ _ID_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
 
 @dataclass(frozen=True)
 class Edit:
-    """A named change. Edits that follow each other with the same `merges` become one step of
-    undo.
+    """A named change. Edits that follow each other with the same `merges`
+    become one step of undo.
     """
 
     name: str
@@ -51,8 +52,8 @@ class Edit:
 
 
 def fresh_id(behavior: Behavior) -> str:
-    """An id no row of this behavior has. Drawn at random, so that two authors' new rows seldom meet
-    in a merge.
+    """An id no row of this behavior has. Drawn at random, so that two authors'
+    new rows seldom meet in a merge.
     """
     while True:
         drawn = "".join(secrets.choice(_ID_LETTERS) for _ in range(4))
@@ -61,8 +62,8 @@ def fresh_id(behavior: Behavior) -> str:
 
 
 def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
-    """The behavior that a row is written in, and its id there: `go` of the behavior that the row
-    `use1` of this one uses, for `use1/go`.
+    """The behavior that a row is written in, and its id there: `go` of the
+    behavior that the row `use1` of this one uses, for `use1/go`.
     """
     first, _, rest = row_id.partition("/")
     if not rest:
@@ -72,16 +73,18 @@ def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
 
 
 def row_of(project: Project, behavior: str, row_id: str) -> Row:
-    """A row of a behavior, of a variant as it comes out there, or of a behavior that it uses.
-    Raises KeyError.
+    """A row of a behavior, of a variant as it comes out there, or of a behavior
+    that it uses. Raises KeyError.
     """
     name, own_id = home(project, behavior, row_id)
     return resolve_variant(project, name).row(own_id)
 
 
-def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
-    """The project with other rows in a behavior. For a variant the rows are turned into
-    overrides.
+def replace_behavior(
+    project: Project, name: str, rows: Iterable[Row]
+) -> Project:
+    """The project with other rows in a behavior. For a variant the rows are
+    turned into overrides.
     """
     changed = []
     for each in project.behaviors:
@@ -89,7 +92,9 @@ def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Projec
             wanted = in_outline_order(each.with_rows(rows))
             if each.variant_of is not None:
                 original = resolve_variant(project, each.variant_of)
-                wanted = each.model_copy(update={"overrides": overrides_between(original, wanted)})
+                wanted = each.model_copy(
+                    update={"overrides": overrides_between(original, wanted)}
+                )
             changed.append(wanted)
         else:
             changed.append(each)
@@ -103,29 +108,41 @@ def change_row(
     name, own_id = home(project, behavior, row_id)
     rows = resolve_variant(project, name).rows
     return replace_behavior(
-        project, name, [change(row) if row.id == own_id else row for row in rows]
+        project,
+        name,
+        [change(row) if row.id == own_id else row for row in rows],
     )
 
 
-def rename_row(project: Project, behavior: str, row_id: str, name: str) -> Project:
+def rename_row(
+    project: Project, behavior: str, row_id: str, name: str
+) -> Project:
     """Give a row another name."""
     return change_row(
-        project, behavior, row_id, lambda row: row.model_copy(update={"name": name.strip()})
+        project,
+        behavior,
+        row_id,
+        lambda row: row.model_copy(update={"name": name.strip()}),
     )
 
 
-def set_note(project: Project, behavior: str, row_id: str, note: str) -> Project:
+def set_note(
+    project: Project, behavior: str, row_id: str, note: str
+) -> Project:
     """Say something about a row that is only for its readers."""
     return change_row(
-        project, behavior, row_id, lambda row: row.model_copy(update={"note": note.strip()})
+        project,
+        behavior,
+        row_id,
+        lambda row: row.model_copy(update={"note": note.strip()}),
     )
 
 
 def set_kind(
     project: Project, behavior: str, row_id: str, kind: str, keep: Iterable[str]
 ) -> Project:
-    """Make a row into one of another kind. Of its values it keeps those of the parameters that are
-    named.
+    """Make a row into one of another kind. Of its values it keeps those of the
+    parameters that are named.
     """
     kept = set(keep)
 
@@ -136,36 +153,57 @@ def set_kind(
     return change_row(project, behavior, row_id, change)
 
 
-def set_muted(project: Project, behavior: str, row_ids: Iterable[str], muted: bool) -> Project:
+def set_muted(
+    project: Project, behavior: str, row_ids: Iterable[str], muted: bool
+) -> Project:
     """Mute rows (the engine passes over them) or let them take part again."""
     for row_id in row_ids:
         project = change_row(
-            project, behavior, row_id, lambda row: row.model_copy(update={"muted": muted})
+            project,
+            behavior,
+            row_id,
+            lambda row: row.model_copy(update={"muted": muted}),
         )
     return project
 
 
-def set_value(project: Project, behavior: str, slot: Slot, value: ParamValue | None) -> Project:
-    """Put a value into a chip; None takes the value out, so that the default holds again."""
+def set_value(
+    project: Project, behavior: str, slot: Slot, value: ParamValue | None
+) -> Project:
+    """Put a value into a chip; None takes the value out, so that the default
+    holds again.
+    """
     family, index = part_index(slot.part)
 
     def change(row: Row) -> Row:
         if family == "decorator":
             return row.model_copy(
-                update={"decorators": _with_value(row.decorators, index, slot.param, value)}
+                update={
+                    "decorators": _with_value(
+                        row.decorators, index, slot.param, value
+                    )
+                }
             )
         if family == "upkeep":
             return row.model_copy(
-                update={"upkeep": _with_value(row.upkeep, index, slot.param, value)}
+                update={
+                    "upkeep": _with_value(row.upkeep, index, slot.param, value)
+                }
             )
         if family == BINDS:
-            return row.model_copy(update={"binds": _changed(row.binds, slot.param, value)})
-        return row.model_copy(update={"args": _changed(row.args, slot.param, value)})
+            return row.model_copy(
+                update={"binds": _changed(row.binds, slot.param, value)}
+            )
+        return row.model_copy(
+            update={"args": _changed(row.args, slot.param, value)}
+        )
 
     return change_row(project, behavior, slot.row_id, change)
 
 
-def set_moment(project: Project, behavior: str, slot: Slot, when: float | UpkeepMoment) -> Project:
+def set_moment(
+    project: Project, behavior: str, slot: Slot, when: float | UpkeepMoment
+) -> Project:
     """Change when an upkeep is done: how often, in seconds, or at which moment."""
     _, index = part_index(slot.part)
     changed: dict[str, object] = (
@@ -183,23 +221,33 @@ def set_moment(project: Project, behavior: str, slot: Slot, when: float | Upkeep
 
 
 def set_guard(
-    project: Project, behavior: str, row_id: str, when: str, watch: Watch | None = None
+    project: Project,
+    behavior: str,
+    row_id: str,
+    when: str,
+    watch: Watch | None = None,
 ) -> Project:
-    """Give a row a guard, or change it; an empty condition takes it away. The watch stays unless
-    one is given.
+    """Give a row a guard, or change it; an empty condition takes it away. The
+    watch stays unless one is given.
     """
 
     def change(row: Row) -> Row:
         if not when.strip():
             return row.model_copy(update={"guard": None})
         kept = watch or (row.guard.watch if row.guard else Watch.ON_ENTRY)
-        return row.model_copy(update={"guard": Guard(when=when.strip(), watch=kept)})
+        return row.model_copy(
+            update={"guard": Guard(when=when.strip(), watch=kept)}
+        )
 
     return change_row(project, behavior, row_id, change)
 
 
 def add_decorator(
-    project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None
+    project: Project,
+    behavior: str,
+    row_id: str,
+    kind: str,
+    args: Args | None = None,
 ) -> Project:
     """Wrap a row in one more decorator, inside those it has."""
     return change_row(
@@ -207,7 +255,12 @@ def add_decorator(
         behavior,
         row_id,
         lambda row: row.model_copy(
-            update={"decorators": (*row.decorators, Decorator(kind=kind, args=args or {}))}
+            update={
+                "decorators": (
+                    *row.decorators,
+                    Decorator(kind=kind, args=args or {}),
+                )
+            }
         ),
     )
 
@@ -226,32 +279,49 @@ def add_upkeep(
         behavior,
         row_id,
         lambda row: row.model_copy(
-            update={"upkeep": (*row.upkeep, Upkeep(kind=kind, at=at, args=args or {}))}
+            update={
+                "upkeep": (
+                    *row.upkeep,
+                    Upkeep(kind=kind, at=at, args=args or {}),
+                )
+            }
         ),
     )
 
 
-def remove_part(project: Project, behavior: str, row_id: str, part: str) -> Project:
+def remove_part(
+    project: Project, behavior: str, row_id: str, part: str
+) -> Project:
     """Take a guard, a decorator or an upkeep off a row."""
     family, index = part_index(part)
 
     def change(row: Row) -> Row:
         if family == "decorator":
-            return row.model_copy(update={"decorators": _without(row.decorators, index)})
+            return row.model_copy(
+                update={"decorators": _without(row.decorators, index)}
+            )
         if family == "upkeep":
-            return row.model_copy(update={"upkeep": _without(row.upkeep, index)})
+            return row.model_copy(
+                update={"upkeep": _without(row.upkeep, index)}
+            )
         return row.model_copy(update={"guard": None}) if part == GUARD else row
 
     return change_row(project, behavior, row_id, change)
 
 
 def insert_row(
-    project: Project, behavior: str, row: Row, *, after: str | None, under: str | None
+    project: Project,
+    behavior: str,
+    row: Row,
+    *,
+    after: str | None,
+    under: str | None,
 ) -> Project:
-    """Add a row under `under`: behind its sibling `after`, or as the first where `after` is None.
+    """Add a row under `under`: behind its sibling `after`, or as the first
+    where `after` is None.
 
-    A row that is inside a used behavior is added there, where its sibling or the row around it is
-    written.
+    A row that is inside a used behavior is added there, where its sibling or
+    the row around it is written.
     """
     if after is not None:
         behavior, after = home(project, behavior, after)
@@ -267,10 +337,14 @@ def insert_row(
         index = rows.index(document.row(under)) + 1
     else:
         index = 0
-    return replace_behavior(project, behavior, [*rows[:index], new, *rows[index:]])
+    return replace_behavior(
+        project, behavior, [*rows[:index], new, *rows[index:]]
+    )
 
 
-def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Project:
+def delete_rows(
+    project: Project, behavior: str, row_ids: Iterable[str]
+) -> Project:
     """Remove rows and all that is nested in them."""
     row_ids = list(row_ids)
     # A row of a used behavior is deleted where it is written.
@@ -284,7 +358,9 @@ def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Proj
         if row_id in document.by_id
         for inner in document.outline.within(row_id)
     }
-    return replace_behavior(project, behavior, [row for row in document.rows if row.id not in gone])
+    return replace_behavior(
+        project, behavior, [row for row in document.rows if row.id not in gone]
+    )
 
 
 def nest_row(project: Project, behavior: str, row_id: str) -> Project:
@@ -296,7 +372,10 @@ def nest_row(project: Project, behavior: str, row_id: str) -> Project:
         return project
     above = siblings[index - 1]
     return change_row(
-        project, behavior, row_id, lambda row: row.model_copy(update={"under": above})
+        project,
+        behavior,
+        row_id,
+        lambda row: row.model_copy(update={"under": above}),
     )
 
 
@@ -307,10 +386,18 @@ def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
     above = document.outline.parent[row_id]
     if above is None or document.outline.parent[above] is None:
         return project
-    return _moved(project, behavior, row_id, after=above, under=document.outline.parent[above])
+    return _moved(
+        project,
+        behavior,
+        row_id,
+        after=above,
+        under=document.outline.parent[above],
+    )
 
 
-def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project:
+def move_row(
+    project: Project, behavior: str, row_id: str, step: int
+) -> Project:
     """Move a row among its siblings: -1 up, 1 down."""
     behavior, row_id = home(project, behavior, row_id)
     document = resolve_variant(project, behavior)
@@ -320,14 +407,25 @@ def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project
         return project
     others = [each for each in siblings if each != row_id]
     after = others[index - 1] if index else None
-    return _moved(project, behavior, row_id, after=after, under=document.outline.parent[row_id])
+    return _moved(
+        project,
+        behavior,
+        row_id,
+        after=after,
+        under=document.outline.parent[row_id],
+    )
 
 
 def place_rows(
-    project: Project, behavior: str, row_ids: Iterable[str], *, after: str | None, under: str
+    project: Project,
+    behavior: str,
+    row_ids: Iterable[str],
+    *,
+    after: str | None,
+    under: str,
 ) -> Project:
-    """Move rows, with all that is nested in them, behind `after`, or first in `under`, in the order
-    they are given.
+    """Move rows, with all that is nested in them, behind `after`, or first in
+    `under`, in the order they are given.
     """
     behavior, under = home(project, behavior, under)
     last = after.rpartition("/")[2] if after is not None else None
@@ -342,28 +440,38 @@ def place_rows(
 def follow_original(
     project: Project, behavior: str, row_id: str, slot: Slot | None = None
 ) -> Project:
-    """Have a variant's row, or one slot of it, be again as it is in the behavior that the variant
-    is made from.
+    """Have a variant's row, or one slot of it, be again as it is in the
+    behavior that the variant is made from.
     """
     behavior, own_id = home(project, behavior, row_id)
     variant = project.behavior(behavior)
     override = override_of(variant, own_id)
     if override is None:
         return project
-    left = without_override(override, slot.part, slot.param) if slot is not None else None
+    left = (
+        without_override(override, slot.part, slot.param)
+        if slot is not None
+        else None
+    )
     kept = (left if each is override else each for each in variant.overrides)
     followed = variant.model_copy(
         update={"overrides": tuple(each for each in kept if each is not None)}
     )
-    return project.model_copy(update={"behaviors": with_changed(project.behaviors, followed)})
+    return project.model_copy(
+        update={"behaviors": with_changed(project.behaviors, followed)}
+    )
 
 
 def declare_key(project: Project, board: str, key: Key) -> Project:
-    """Add a key to a blackboard, or put it in the place of the key with its name."""
+    """Add a key to a blackboard, or put it in the place of the key with its
+    name.
+    """
     boards = []
     for each in project.blackboards:
         if each.name == board:
-            kept = tuple(key if old.name == key.name else old for old in each.keys)
+            kept = tuple(
+                key if old.name == key.name else old for old in each.keys
+            )
             keys = kept if key.name in each.by_name else (*each.keys, key)
             each = each.model_copy(update={"keys": keys})
         boards.append(each)
@@ -372,20 +480,31 @@ def declare_key(project: Project, board: str, key: Key) -> Project:
 
 def set_seed(project: Project, scenario: str, seed: int) -> Project:
     """Give a scenario another seed."""
-    return _change_scenario(project, scenario, lambda each: each.model_copy(update={"seed": seed}))
+    return _change_scenario(
+        project, scenario, lambda each: each.model_copy(update={"seed": seed})
+    )
 
 
 def _change_scenario(
     project: Project, name: str, change: Callable[[Scenario], Scenario]
 ) -> Project:
     found = project.find_scenario(name)
-    return project.with_scenario(change(found)) if found is not None else project
+    return (
+        project.with_scenario(change(found)) if found is not None else project
+    )
 
 
 def _moved(
-    project: Project, behavior: str, row_id: str, *, after: str | None, under: str | None
+    project: Project,
+    behavior: str,
+    row_id: str,
+    *,
+    after: str | None,
+    under: str | None,
 ) -> Project:
-    """Take a row with all that is nested in it out, and put it in again somewhere else."""
+    """Take a row with all that is nested in it out, and put it in again
+    somewhere else.
+    """
     document = resolve_variant(project, behavior)
     inside = set(document.outline.within(row_id))
     block = [row for row in document.rows if row.id in inside]
@@ -396,7 +515,9 @@ def _moved(
         index = rest.index(_last_within(bare, after)) + 1
     else:
         index = 0 if under is None else rest.index(bare.row(under)) + 1
-    return replace_behavior(project, behavior, [*rest[:index], *block, *rest[index:]])
+    return replace_behavior(
+        project, behavior, [*rest[:index], *block, *rest[index:]]
+    )
 
 
 def _last_within(behavior: Behavior, row_id: str) -> Row:

@@ -1,13 +1,21 @@
-"""A behavior as it runs: variants resolved, and each behavior that it uses put in where it is used.
+"""A behavior as it runs: variants resolved, and each behavior that it uses put
+in where it is used.
 
-Rows that come from a used behavior have ids such as `use1/go`: the id of the row that uses it, and
-their own.
+Rows that come from a used behavior have ids such as `use1/go`: the id of the
+row that uses it, and their own.
 """
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from umbrant.model.behaviors import REPLACED, Behavior, Key, Override, Row, Sharing
+from umbrant.model.behaviors import (
+    REPLACED,
+    Behavior,
+    Key,
+    Override,
+    Row,
+    Sharing,
+)
 from umbrant.model.documents import Project
 from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.values import KeyRef, Value
@@ -17,17 +25,18 @@ BEHAVIOR = "behavior"
 DEEPEST_USE = 16
 """How many behaviors may be used inside each other."""
 MOST_ROWS = 20_000
-"""How many rows a behavior may have with all that it uses. Seven levels with three uses each are
-some thousands.
+"""How many rows a behavior may have with all that it uses. Seven levels with
+three uses each are some thousands.
 """
 
 
 @dataclass(frozen=True)
 class KeyScope:
-    """The keys that the rows of one behavior see, by the names used in it, and the names of the
-    same keys on the agent's board.
+    """The keys that the rows of one behavior see, by the names used in it, and
+    the names of the same keys on the agent's board.
 
-    `path` is the id of the row that uses the behavior; empty for the agent's own.
+    `path` is the id of the row that uses the behavior; empty for the agent's
+    own.
     """
 
     path: str
@@ -38,9 +47,11 @@ class KeyScope:
 
 @dataclass
 class ExpandedBehavior:
-    """A behavior as it runs: its variants resolved, and the rows of the behaviors it uses put in.
+    """A behavior as it runs: its variants resolved, and the rows of the
+    behaviors it uses put in.
 
-    `keys` are all keys of the agent's board; `given` are the values that some of them start with.
+    `keys` are all keys of the agent's board; `given` are the values that some
+    of them start with.
     """
 
     behavior: Behavior
@@ -58,7 +69,8 @@ class ExpandedBehavior:
 def expand_behavior(project: Project, name: str) -> ExpandedBehavior:
     """The behavior with this name, expanded. Raises KeyError if there is none.
 
-    A used behavior that is missing, or that uses itself, is left out; validation reports it.
+    A used behavior that is missing, or that uses itself, is left out;
+    validation reports it.
     """
     behavior = resolve_variant(project, name)
     keys = project.keys_of(behavior)
@@ -71,20 +83,21 @@ def expand_behavior(project: Project, name: str) -> ExpandedBehavior:
 
 
 def written_under(behavior: Behavior, row_id: str) -> str | None:
-    """The row around a row in the behavior that it is written in; None for an outermost one, a used
-    behavior's too.
+    """The row around a row in the behavior that it is written in; None for an
+    outermost one, a used behavior's too.
     """
     around = behavior.outline.parent[row_id]
     return (
         around
-        if around is not None and around.rpartition("/")[0] == row_id.rpartition("/")[0]
+        if around is not None
+        and around.rpartition("/")[0] == row_id.rpartition("/")[0]
         else None
     )
 
 
 def resolve_variant(project: Project, name: str) -> Behavior:
-    """The behavior with this name; for a variant, its original's rows with the overrides applied.
-    Raises KeyError.
+    """The behavior with this name; for a variant, its original's rows with the
+    overrides applied. Raises KeyError.
     """
     behavior = project.behavior(name)
     chain = [behavior]
@@ -109,8 +122,8 @@ def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
 
 
 def expanded_size(project: Project, name: str) -> int:
-    """The number of rows of a behavior with all that it uses, without expanding it. Raises
-    KeyError.
+    """The number of rows of a behavior with all that it uses, without expanding
+    it. Raises KeyError.
 
     A behavior that uses itself is counted once; validation reports it.
     """
@@ -122,7 +135,9 @@ def expanded_size(project: Project, name: str) -> int:
         if place not in sizes:
             behavior = resolve_variant(project, each)
             inner = [
-                used for _, used in used_behaviors(behavior) if used in known and used not in above
+                used
+                for _, used in used_behaviors(behavior)
+                if used in known and used not in above
             ]
             is_deepest = len(above) >= DEEPEST_USE
             sizes[place] = len(behavior.rows) + sum(
@@ -140,15 +155,21 @@ def _rows(
     expanded: ExpandedBehavior,
     above: tuple[str, ...],
 ) -> Iterator[Row]:
-    """The rows of a behavior with their ids in the expanded one, each use followed by the rows of
-    the used behavior.
+    """The rows of a behavior with their ids in the expanded one, each use
+    followed by the rows of the used behavior.
     """
     before = f"{key_scope.path}/" if key_scope.path else ""
     for row in behavior.rows:
         row_id = before + row.id
-        under = key_scope.path or None if row.under is None else before + row.under
+        under = (
+            key_scope.path or None if row.under is None else before + row.under
+        )
         expanded.key_scopes[row_id] = key_scope
-        yield row.model_copy(update={"id": row_id, "under": under}) if before else row
+        yield (
+            row.model_copy(update={"id": row_id, "under": under})
+            if before
+            else row
+        )
         name = row.args.get(BEHAVIOR)
         if (
             row.kind == USE_BEHAVIOR
@@ -158,8 +179,12 @@ def _rows(
             inner = resolve_variant(project, name)
             if len(expanded.key_scopes) + len(inner.rows) > MOST_ROWS:
                 continue  # validation tells of it
-            inner_scope = _inner_key_scope(project, inner, key_scope, row, row_id, expanded)
-            yield from _rows(project, inner, inner_scope, expanded, (*above, name))
+            inner_scope = _inner_key_scope(
+                project, inner, key_scope, row, row_id, expanded
+            )
+            yield from _rows(
+                project, inner, inner_scope, expanded, (*above, name)
+            )
 
 
 def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
@@ -178,27 +203,33 @@ def _inner_key_scope(
     path: str,
     expanded: ExpandedBehavior,
 ) -> KeyScope:
-    """The key scope of a used behavior: each key is bound to one outside, is the same as one
-    outside, or is a key of its own.
+    """The key scope of a used behavior: each key is bound to one outside, is
+    the same as one outside, or is a key of its own.
     """
     keys, actual = project.keys_of(inner), {}
     for name, key in keys.items():
         bound = row.binds.get(name)
         if isinstance(bound, KeyRef):
             actual[name] = outer.actual.get(bound.key, bound.key)
-        elif bound is None and (outer.keys.get(name) is key or key.scope is not Sharing.OWN):
+        elif bound is None and (
+            outer.keys.get(name) is key or key.scope is not Sharing.OWN
+        ):
             actual[name] = outer.actual.get(name, name)
             expanded.keys.setdefault(actual[name], key)
         else:
             actual[name] = f"{path}/{name}"
-            expanded.keys[actual[name]] = key.model_copy(update={"name": actual[name]})
+            expanded.keys[actual[name]] = key.model_copy(
+                update={"name": actual[name]}
+            )
             if isinstance(bound, bool | int | float | str | tuple):
                 expanded.given[actual[name]] = bound
     return KeyScope(path, inner.name, keys, actual)
 
 
 def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
-    """The rows with one override done. An override of a row that is not there changes nothing."""
+    """The rows with one override done. An override of a row that is not there
+    changes nothing.
+    """
     row = next((each for each in rows if each.id == override.row), None)
     if row is None:
         return rows
@@ -212,12 +243,17 @@ def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
         value = getattr(override, name)
         if value is not None:
             changes[name] = value
-    return tuple(each.model_copy(update=changes) if each is row else each for each in rows)
+    return tuple(
+        each.model_copy(update=changes) if each is row else each
+        for each in rows
+    )
 
 
-def _replaced(rows: tuple[Row, ...], row: Row, instead: tuple[Row, ...]) -> Iterator[Row]:
-    """The rows with a branch replaced. A row of the new branch that the original now has elsewhere
-    stays there.
+def _replaced(
+    rows: tuple[Row, ...], row: Row, instead: tuple[Row, ...]
+) -> Iterator[Row]:
+    """The rows with a branch replaced. A row of the new branch that the
+    original now has elsewhere stays there.
     """
     gone = {row.id}
     for each in rows:

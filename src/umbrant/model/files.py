@@ -1,13 +1,14 @@
-"""The files of a project's folder: read without waiting for what is no file, and saved all or none
-of them.
+"""The files of a project's folder: read without waiting for what is no file,
+and saved all or none of them.
 
-A save of several files is a transaction. Each new text is first written beside the file it is for.
-Then a journal that names them all is put into the folder in one step: from then on the save counts
-as done. What is left is renaming, which whoever reads or saves next finishes if a crash came
-between. Without a journal nothing has happened, and what lies beside the files is swept away.
+A save of several files is a transaction. Each new text is first written beside
+the file it is for. Then a journal that names them all is put into the folder in
+one step: from then on the save counts as done. What is left is renaming, which
+whoever reads or saves next finishes if a crash came between. Without a journal
+nothing has happened, and what lies beside the files is swept away.
 
-Whoever saves holds a lock on the folder, and whoever reads shares one. The system releases it
-however a process ends.
+Whoever saves holds a lock on the folder, and whoever reads shares one. The
+system releases it however a process ends.
 """
 
 import fcntl
@@ -41,33 +42,44 @@ class BusyError(Exception):
 
 
 def read_text(path: Path) -> str:
-    """The text of a plain file. Raises OSError, also for what is no plain file or too large, and
-    UnicodeDecodeError.
+    """The text of a plain file. Raises OSError, also for what is no plain file
+    or too large, and UnicodeDecodeError.
 
     A pipe or a device is not waited for.
     """
-    # Opened first and looked at then: between a look at the name and the opening it could become
-    # something else. O_NONBLOCK, since a pipe would wait for somebody who writes.
+    # Opened first and looked at then: between a look at the name and the
+    # opening it could become something else. O_NONBLOCK, since a pipe would
+    # wait for somebody who writes.
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     with os.fdopen(handle, "rb") as file:
         about = os.fstat(handle)
         if not stat.S_ISREG(about.st_mode):
             raise OSError(0, "it is no plain file", str(path))
         if about.st_size > LARGEST:
-            raise OSError(0, f"it is larger than {LARGEST // 1024 // 1024} MB", str(path))
-        return file.read(LARGEST + 1).decode("utf-8").replace("\r\n", "\n").replace("\r", "\n")
+            raise OSError(
+                0, f"it is larger than {LARGEST // 1024 // 1024} MB", str(path)
+            )
+        return (
+            file.read(LARGEST + 1)
+            .decode("utf-8")
+            .replace("\r\n", "\n")
+            .replace("\r", "\n")
+        )
 
 
 def names_in(folder: Path, ending: str) -> list[str]:
-    """The names of the files in a folder that end so, in order, hidden ones left out; none where
-    there is no folder.
+    """The names of the files in a folder that end so, in order, hidden ones
+    left out; none where there is no folder.
 
-    Raises OSError where the folder cannot be read: that is not the same as an empty one.
+    Raises OSError where the folder cannot be read: that is not the same as an
+    empty one.
     """
     try:
         with os.scandir(folder) as entries:
             return sorted(
-                each.name for each in entries if each.name.endswith(ending) and each.name[0] != "."
+                each.name
+                for each in entries
+                if each.name.endswith(ending) and each.name[0] != "."
             )
     except FileNotFoundError:
         return []
@@ -75,11 +87,11 @@ def names_in(folder: Path, ending: str) -> list[str]:
 
 @contextmanager
 def locked(folder: Path, *, shared: bool = False) -> Iterator[None]:
-    """Keep other processes from saving to the folder meanwhile, or, if it is not `shared`, from
-    reading it as well.
+    """Keep other processes from saving to the folder meanwhile, or, if it is
+    not `shared`, from reading it as well.
 
-    Raises BusyError where another keeps it for longer than is waited. Where nothing can be locked
-    nothing is.
+    Raises BusyError where another keeps it for longer than is waited. Where
+    nothing can be locked nothing is.
     """
     try:
         handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
@@ -108,12 +120,14 @@ def _lock(handle: int, how: int) -> None:
             return
 
 
-def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> None:
-    """Write these files and remove those, all or none. Names are paths within the folder. To be
-    called in `locked`.
+def save_files(
+    folder: Path, texts: Mapping[str, str], removed: list[str]
+) -> None:
+    """Write these files and remove those, all or none. Names are paths within
+    the folder. To be called in `locked`.
 
-    Raises OSError. Nothing has been changed then, or, where only renaming failed, `finish_save`
-    goes on with it.
+    Raises OSError. Nothing has been changed then, or, where only renaming
+    failed, `finish_save` goes on with it.
     """
     folder.mkdir(parents=True, exist_ok=True)
     finish_save(folder)
@@ -123,10 +137,13 @@ def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> No
         for name, text in texts.items():
             _write_part(folder / name, text)
         write_atomically(
-            folder / JOURNAL, json.dumps({"write": list(texts), "remove": removed}, indent=2) + "\n"
+            folder / JOURNAL,
+            json.dumps({"write": list(texts), "remove": removed}, indent=2)
+            + "\n",
         )
     except BaseException:
-        # The journal goes first: with it in place what lies beside the files is the save.
+        # The journal goes first: with it in place what lies beside the files is
+        # the save.
         (folder / JOURNAL).unlink(missing_ok=True)
         _sweep(folder)
         raise
@@ -134,8 +151,8 @@ def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> No
 
 
 def finish_save(folder: Path) -> None:
-    """Finish a save that was cut short after it counted as done; else remove what one left behind.
-    Raises OSError.
+    """Finish a save that was cut short after it counted as done; else remove
+    what one left behind. Raises OSError.
     """
     if not os.path.lexists(folder / JOURNAL):
         _sweep(folder)
@@ -144,14 +161,17 @@ def finish_save(folder: Path) -> None:
     for name in written:
         path = folder / name
         part = _part(path)
-        # A part that is gone was renamed before the crash: finishing a save twice comes to the
-        # same.
+        # A part that is gone was renamed before the crash: finishing a save
+        # twice comes to the same.
         if part.is_file() and not part.is_symlink():
             os.replace(part, path)
     for name in removed:
         (folder / name).unlink(missing_ok=True)
-    # The renames must be on the disk before the journal goes: nobody would finish them without it.
-    for place in sorted({(folder / name).parent for name in (*written, *removed)}):
+    # The renames must be on the disk before the journal goes: nobody would
+    # finish them without it.
+    for place in sorted(
+        {(folder / name).parent for name in (*written, *removed)}
+    ):
         _settle(place)
     (folder / JOURNAL).unlink()
     _sweep(folder)
@@ -159,12 +179,15 @@ def finish_save(folder: Path) -> None:
 
 def is_unfinished(folder: Path) -> bool:
     """Whether a save was cut short, or left something behind."""
-    return os.path.lexists(folder / JOURNAL) or next(_parts(folder), None) is not None
+    return (
+        os.path.lexists(folder / JOURNAL)
+        or next(_parts(folder), None) is not None
+    )
 
 
 def _journal(folder: Path) -> tuple[list[str], list[str]]:
-    """What a journal names. It may come with a stranger's project: only files of this project can
-    be meant.
+    """What a journal names. It may come with a stranger's project: only files
+    of this project can be meant.
     """
     try:
         data = json.loads(read_text(folder / JOURNAL))
@@ -177,8 +200,9 @@ def _journal(folder: Path) -> tuple[list[str], list[str]]:
 def _project_files(folder: Path, names: object) -> list[str]:
     """Those of the names that can be files of a project in a folder.
 
-    A symbolic link in place of a collection's folder would lead a save out of the project, so the
-    real folder of each file is looked at, not only its name.
+    A symbolic link in place of a collection's folder would lead a save out of
+    the project, so the real folder of each file is looked at, not only its
+    name.
     """
     if not isinstance(names, list):
         return []
@@ -203,10 +227,12 @@ def _write_part(path: Path, text: str) -> None:
     """Write the new text of a file beside it, with the file's permissions."""
     path.parent.mkdir(parents=True, exist_ok=True)
     part = _part(path)
-    # Left by a save that never counted. Made anew, with O_EXCL: a link in its place would lead the
-    # writing out of the project.
+    # Left by a save that never counted. Made anew, with O_EXCL: a link in its
+    # place would lead the writing out of the project.
     part.unlink(missing_ok=True)
-    handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
+    handle = os.open(
+        part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644
+    )
     with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as file:
         file.write(text)
         file.flush()
@@ -217,10 +243,21 @@ def _write_part(path: Path, text: str) -> None:
 
 def _parts(folder: Path) -> Iterator[Path]:
     """The files that a save has left beside those of the project."""
-    for place in ("", "behaviors", "blackboards", "stages", "scenarios", "nodes"):
+    for place in (
+        "",
+        "behaviors",
+        "blackboards",
+        "stages",
+        "scenarios",
+        "nodes",
+    ):
         try:
             with os.scandir(folder / place) as entries:
-                names = sorted(each.name for each in entries if _IS_PART.fullmatch(each.name))
+                names = sorted(
+                    each.name
+                    for each in entries
+                    if _IS_PART.fullmatch(each.name)
+                )
         except OSError:
             continue
         yield from (folder / place / name for name in names)
@@ -244,11 +281,13 @@ def _settle(folder: Path) -> None:
 
 
 def write_atomically(path: Path, text: str) -> None:
-    """Put `text` at `path` in one step: a reader, or a crash, sees the old file or the new one.
-    Raises OSError.
+    """Put `text` at `path` in one step: a reader, or a crash, sees the old file
+    or the new one. Raises OSError.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
-    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=PART)
+    handle, temporary = tempfile.mkstemp(
+        dir=path.parent, prefix=f".{path.name}.", suffix=PART
+    )
     try:
         with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as file:
             file.write(text)

@@ -1,5 +1,5 @@
-"""A project as a folder of JSON files: read with every problem gathered, saved so that nothing is
-ever half written.
+"""A project as a folder of JSON files: read with every problem gathered, saved
+so that nothing is ever half written.
 """
 
 import json
@@ -31,14 +31,16 @@ from umbrant.model.values import Document
 
 COVER_FILE, EVENTS_FILE, NODES = "project.json", "events.json", "nodes"
 
-FOLDERS: dict[str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenario]] = {
+FOLDERS: dict[
+    str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenario]
+] = {
     "behaviors": Behavior,
     "blackboards": Blackboard,
     "stages": Stage,
     "scenarios": Scenario,
 }
-"""Each folder of a project and the kind of document its files hold; also the names of Project's
-fields.
+"""Each folder of a project and the kind of document its files hold; also the
+names of Project's fields.
 """
 
 TEXT = "_text"
@@ -46,29 +48,41 @@ TEXT = "_text"
 
 _POINT = re.compile(r"\[\n\s+(-?[\d.eE+-]+),\n\s+(-?[\d.eE+-]+)\n\s+\]")
 _ONE_FIELD = re.compile(r'\{\n\s+("\w+": (?:"[^"\n]*"|-?[\d.eE+-]+))\n\s+\}')
-_SPREAD = re.compile(r'\{\n\s+("mean": [^\n]+,)\n\s+("half_width": [^\n]+)\n\s+\}')
+_SPREAD = re.compile(
+    r'\{\n\s+("mean": [^\n]+,)\n\s+("half_width": [^\n]+)\n\s+\}'
+)
 
 
 def read_project(folder: Path) -> Project:
-    """Read a project's files. Raises ProjectError with every problem of every file; names in it are
-    not checked.
+    """Read a project's files. Raises ProjectError with every problem of every
+    file; names in it are not checked.
 
     A save that a crash has cut short is finished first.
     """
     if is_unfinished(folder):
         with (
-            _as_project_error(folder, "A save was cut short and cannot be finished"),
+            _as_project_error(
+                folder, "A save was cut short and cannot be finished"
+            ),
             locked(folder),
         ):
             finish_save(folder)
     problems: list[Problem] = []
     texts: dict[str, str] = {}
-    # One lock for all files: read one by one they could be of two different saves.
-    with _as_project_error(folder, "it cannot be read"), locked(folder, shared=True):
+    # One lock for all files: read one by one they could be of two different
+    # saves.
+    with (
+        _as_project_error(folder, "it cannot be read"),
+        locked(folder, shared=True),
+    ):
         names = [
             COVER_FILE,
             *([EVENTS_FILE] if (folder / EVENTS_FILE).exists() else []),
-            *(name for place in FOLDERS for name in _names(folder, place, ".json", problems)),
+            *(
+                name
+                for place in FOLDERS
+                for name in _names(folder, place, ".json", problems)
+            ),
             *_names(folder, NODES, ".py", problems),
         ]
         for name in names:
@@ -79,23 +93,36 @@ def read_project(folder: Path) -> Project:
 
 
 def read_nodes(folder: Path) -> tuple[NodeFile, ...]:
-    """The files of nodes of a project's own, as they lie on disk. Raises ProjectError."""
+    """The files of nodes of a project's own, as they lie on disk. Raises
+    ProjectError.
+    """
     problems: list[Problem] = []
     texts = {
-        name: _text_of(folder, name, problems) for name in _names(folder, NODES, ".py", problems)
+        name: _text_of(folder, name, problems)
+        for name in _names(folder, NODES, ".py", problems)
     }
     if problems:
         raise ProjectError(problems)
-    return tuple(NodeFile(name=Path(name).name, text=text or "") for name, text in texts.items())
+    return tuple(
+        NodeFile(name=Path(name).name, text=text or "")
+        for name, text in texts.items()
+    )
 
 
-def _names(folder: Path, place: str, ending: str, problems: list[Problem]) -> list[str]:
+def _names(
+    folder: Path, place: str, ending: str, problems: list[Problem]
+) -> list[str]:
     """The files in a folder of the project, as paths within it."""
     try:
         return [f"{place}/{name}" for name in names_in(folder / place, ending)]
     except OSError as error:
         problems.append(
-            Problem(place, "", f"cannot be read: {error.strerror}.", "Allow reading the folder.")
+            Problem(
+                place,
+                "",
+                f"cannot be read: {error.strerror}.",
+                "Allow reading the folder.",
+            )
         )
         return []
 
@@ -113,13 +140,23 @@ def _as_project_error(folder: Path, what: str) -> Iterator[None]:
     except OSError as error:
         where = str(error.filename or folder)
         raise ProjectError(
-            [Problem(where, "", f"{what}: {error.strerror or error}.", "See to the folder.")]
+            [
+                Problem(
+                    where,
+                    "",
+                    f"{what}: {error.strerror or error}.",
+                    "See to the folder.",
+                )
+            ]
         ) from error
 
 
-def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Project:
-    """The project in these texts, as `document_texts` returns them. `unread` are problems found
-    before. Raises ProjectError with every problem of every file.
+def parse_project(
+    texts: dict[str, str], unread: Iterable[Problem] = ()
+) -> Project:
+    """The project in these texts, as `document_texts` returns them. `unread`
+    are problems found before. Raises ProjectError with every problem of every
+    file.
     """
     problems = list(unread)
     cover: Cover | None = None
@@ -133,9 +170,17 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
                 nodes.append(NodeFile(name=file, text=text))
             except ValidationError:
                 remedy = (
-                    "Give it a name of letters, digits, spaces, dots and dashes that ends in .py."
+                    "Give it a name of letters, digits, spaces, dots and dashes "
+                    "that ends in .py."
                 )
-                problems.append(Problem(name, "", "is no file of nodes that can be read.", remedy))
+                problems.append(
+                    Problem(
+                        name,
+                        "",
+                        "is no file of nodes that can be read.",
+                        remedy,
+                    )
+                )
             continue
         document, faults = _read_document(name, text)
         problems.extend(faults)
@@ -172,11 +217,11 @@ def document_texts(project: Project) -> dict[str, str]:
 
 
 def document_text(document: Document) -> str:
-    """A document as JSON text: fields in the order of their declaration, without defaults, small
-    values on one line.
+    """A document as JSON text: fields in the order of their declaration,
+    without defaults, small values on one line.
 
-    The text is kept with the document, which is frozen: after an edit only what changed is written
-    anew.
+    The text is kept with the document, which is frozen: after an edit only what
+    changed is written anew.
     """
     return _kept_text(document) + "\n"
 
@@ -191,26 +236,37 @@ def _kept_text(document: Document) -> str:
 def _written(document: Document) -> str:
     if isinstance(document, Behavior) and document.rows:
         return _with_rows(document)
-    text = document.model_dump_json(by_alias=True, exclude_defaults=True, indent=2)
+    text = document.model_dump_json(
+        by_alias=True, exclude_defaults=True, indent=2
+    )
     if isinstance(document, Cover):
-        text = f'{{\n  "format": {json.dumps(document.format)},' + text.removeprefix("{")
-    for wide, narrow in ((_POINT, r"[\1, \2]"), (_ONE_FIELD, r"{\1}"), (_SPREAD, r"{\1 \2}")):
+        text = (
+            f'{{\n  "format": {json.dumps(document.format)},'
+            + text.removeprefix("{")
+        )
+    for wide, narrow in (
+        (_POINT, r"[\1, \2]"),
+        (_ONE_FIELD, r"{\1}"),
+        (_SPREAD, r"{\1 \2}"),
+    ):
         text = wide.sub(narrow, text)
     return text
 
 
 def _with_rows(behavior: Behavior) -> str:
-    """A behavior's text, of the texts of its rows, which are kept with them: most are as they were
-    before an edit.
+    """A behavior's text, of the texts of its rows, which are kept with them:
+    most are as they were before an edit.
     """
-    rows = ",\n".join(_kept_text(row) for row in behavior.rows).replace("\n", "\n    ")
+    rows = ",\n".join(_kept_text(row) for row in behavior.rows).replace(
+        "\n", "\n    "
+    )
     before = _written(behavior.with_rows(())).removesuffix("\n}")
     return f'{before},\n  "rows": [\n    {rows}\n  ]\n}}'
 
 
 def save_project(project: Project, folder: Path) -> None:
-    """Write what differs from the files on disk, and remove documents that are gone: all of it, or
-    nothing.
+    """Write what differs from the files on disk, and remove documents that are
+    gone: all of it, or nothing.
 
     Raises ProjectError, with the folder as it was.
     """
@@ -219,7 +275,11 @@ def save_project(project: Project, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         with locked(folder):
             finish_save(folder)
-            written = {name: text for name, text in texts.items() if _differs(folder / name, text)}
+            written = {
+                name: text
+                for name, text in texts.items()
+                if _differs(folder / name, text)
+            }
             removed = [
                 f"{place}/{name}"
                 for place in FOLDERS
@@ -234,8 +294,8 @@ def save_project(project: Project, folder: Path) -> None:
 
 
 def _differs(path: Path, text: str) -> bool:
-    """Whether a file is to be written. One of nodes that is there is left: it is written in another
-    editor.
+    """Whether a file is to be written. One of nodes that is there is left: it
+    is written in another editor.
     """
     if path.parent.name == NODES:
         return not path.exists()
@@ -253,18 +313,29 @@ def _not_saved(error: Exception, folder: Path) -> Problem:
             "another process is saving to this folder at this moment.",
             "Save again.",
         )
-    where, why = (error.filename, error.strerror) if isinstance(error, OSError) else ("", "")
+    where, why = (
+        (error.filename, error.strerror)
+        if isinstance(error, OSError)
+        else ("", "")
+    )
     remedy = "Your changes are kept here; make room or allow writing, or save to another folder."
-    return Problem(str(where or folder), "", f"could not be written: {why or error}.", remedy)
+    return Problem(
+        str(where or folder),
+        "",
+        f"could not be written: {why or error}.",
+        remedy,
+    )
 
 
 @lru_cache(maxsize=512)
-def _read_document(name: str, text: str) -> tuple[Any | None, tuple[Problem, ...]]:
-    """The document in a file's text, or None, and its problems; (None, ()) for a file in no known
-    place.
+def _read_document(
+    name: str, text: str
+) -> tuple[Any | None, tuple[Problem, ...]]:
+    """The document in a file's text, or None, and its problems; (None, ()) for
+    a file in no known place.
 
-    Results are cached, since documents are frozen and most files are the same from one reading to
-    the next.
+    Results are cached, since documents are frozen and most files are the same
+    from one reading to the next.
     """
     place, _, file = name.rpartition("/")
     kinds: dict[str, type[Any]] = {COVER_FILE: Cover, EVENTS_FILE: EventList}
@@ -277,9 +348,15 @@ def _read_document(name: str, text: str) -> tuple[Any | None, tuple[Problem, ...
 
 
 def _document(
-    name: str, text: str, kind: type[Any], extra: dict[str, str], problems: list[Problem]
+    name: str,
+    text: str,
+    kind: type[Any],
+    extra: dict[str, str],
+    problems: list[Problem],
 ) -> Any | None:
-    """The document in a file's text, or None with what is wrong added to `problems`."""
+    """The document in a file's text, or None with what is wrong added to
+    `problems`.
+    """
     data = _parsed(name, text, problems)
     if data is None:
         return None
@@ -300,20 +377,30 @@ def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
         return read_text(folder / name)
     except FileNotFoundError:
         problems.append(
-            Problem(name, "", f"is missing in {folder}.", "Is this the folder of a project?")
+            Problem(
+                name,
+                "",
+                f"is missing in {folder}.",
+                "Is this the folder of a project?",
+            )
         )
     except OSError as error:
         problems.append(Problem(name, "", f"cannot be read: {error.strerror}."))
     except UnicodeDecodeError as error:
         problems.append(
             Problem(
-                name, "", f"is not UTF-8 text (byte {error.start}).", "Restore it or save as UTF-8."
+                name,
+                "",
+                f"is not UTF-8 text (byte {error.start}).",
+                "Restore it or save as UTF-8.",
             )
         )
     return None
 
 
-def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | None:
+def _parsed(
+    name: str, text: str, problems: list[Problem]
+) -> dict[str, Any] | None:
     try:
         data = read_json(text)
     except JsonError as error:
@@ -321,22 +408,36 @@ def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | N
         return None
     if isinstance(data, dict):
         return data
-    problems.append(Problem(name, "", "holds no document: it should start with '{'."))
+    problems.append(
+        Problem(name, "", "holds no document: it should start with '{'.")
+    )
     return None
 
 
 def _explained(
-    name: str, kind: type[Document], data: dict[str, Any], error: ValidationError
+    name: str,
+    kind: type[Document],
+    data: dict[str, Any],
+    error: ValidationError,
 ) -> Iterator[Problem]:
-    """Each fault pydantic found, with the row it is in. A union's many complaints count as one."""
+    """Each fault pydantic found, with the row it is in. A union's many
+    complaints count as one.
+    """
     reported: set[tuple[str, str]] = set()
     for fault in error.errors(include_url=False):
         steps = [str(step) for step in fault["loc"]]
         row, inside = "", steps
         if len(steps) > 1 and steps[0] == "rows" and steps[1].isdigit():
             raw = data["rows"][int(steps[1])]
-            label = f"{raw.get('id', '?')} '{raw.get('name', '')}'" if isinstance(raw, dict) else ""
-            row, inside = label or f"number {int(steps[1]) + 1} in the file", steps[2:]
+            label = (
+                f"{raw.get('id', '?')} '{raw.get('name', '')}'"
+                if isinstance(raw, dict)
+                else ""
+            )
+            row, inside = (
+                label or f"number {int(steps[1]) + 1} in the file",
+                steps[2:],
+            )
         field = ".".join(inside[:2] if "with" in inside[:1] else inside)
         if (row, field) in reported:
             continue
@@ -346,19 +447,30 @@ def _explained(
             if fault["type"] == "missing"
             else f" (it is {json.dumps(fault['input'], default=str)[:60]})"
         )
-        known = _fields_there(kind, fault["loc"]) if fault["type"] == "extra_forbidden" else []
+        known = (
+            _fields_there(kind, fault["loc"])
+            if fault["type"] == "extra_forbidden"
+            else []
+        )
         remedy = (
-            f"{did_you_mean(steps[-1], known)} Its fields: {', '.join(known)}." if known else ""
+            f"{did_you_mean(steps[-1], known)} Its fields: {', '.join(known)}."
+            if known
+            else ""
         )
         message = f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}."
         yield Problem(name, row, message, remedy.strip())
 
 
-def _fields_there(kind: type[Document], path: tuple[int | str, ...]) -> list[str]:
-    """The fields that a document can have at the place of a wrong one, as they stand in files."""
+def _fields_there(
+    kind: type[Document], path: tuple[int | str, ...]
+) -> list[str]:
+    """The fields that a document can have at the place of a wrong one, as they
+    stand in files.
+    """
     here: object = kind
     for step in path[:-1]:
-        # pydantic names the members of a union in the path; an index stays within the same type.
+        # pydantic names the members of a union in the path; an index stays
+        # within the same type.
         fields = getattr(here, "model_fields", {})
         by_alias = {info.alias or name: info for name, info in fields.items()}
         if isinstance(step, str) and step in by_alias:
@@ -371,10 +483,19 @@ def _fields_there(kind: type[Document], path: tuple[int | str, ...]) -> list[str
 
 
 def _document_in(annotation: object) -> object:
-    """The document class in a field's type, such as `tuple[Row, ...]`; None if there is none."""
+    """The document class in a field's type, such as `tuple[Row, ...]`; None if
+    there is none.
+    """
     if isinstance(annotation, type) and issubclass(annotation, Document):
         return annotation
-    return next((found for each in get_args(annotation) if (found := _document_in(each))), None)
+    return next(
+        (
+            found
+            for each in get_args(annotation)
+            if (found := _document_in(each))
+        ),
+        None,
+    )
 
 
 def _plain(kind: str, message: str) -> str:
@@ -395,4 +516,6 @@ def _outline_problems(name: str, behavior: Behavior) -> Iterator[Problem]:
         Outline.of([(row.id, row.under) for row in behavior.rows])
     except OutlineError as error:
         row = next(row for row in behavior.rows if row.id == error.row_id)
-        yield Problem(name, f"{row.id} '{row.name}'", f"{error}.", row_id=row.id)
+        yield Problem(
+            name, f"{row.id} '{row.name}'", f"{error}.", row_id=row.id
+        )

@@ -1,7 +1,8 @@
 """The parts of a row, as they are named in takes, in chips and in edits.
 
-A part is ROW itself, GUARD, `decorator N` or `upkeep N`, N counting from 0 in the written order. In
-takes an option also has a part for each candidate that it is scored for.
+A part is ROW itself, GUARD, `decorator N` or `upkeep N`, N counting from 0 in
+the written order. In takes an option also has a part for each candidate that it
+is scored for.
 """
 
 from dataclasses import dataclass
@@ -9,7 +10,9 @@ from dataclasses import dataclass
 ROW = ""
 GUARD = "guard"
 _CANDIDATE = "candidate:"
-"""Names have no colons themselves, and no blanks, so such a part is like no other."""
+"""Names have no colons themselves, and no blanks, so such a part is like no
+other.
+"""
 
 
 @dataclass(frozen=True)
@@ -33,7 +36,9 @@ def candidate_part(name: str) -> str:
 
 def candidate_of(part: str) -> str | None:
     """The reverse of `candidate_part`; None for any other part."""
-    return part.removeprefix(_CANDIDATE) if part.startswith(_CANDIDATE) else None
+    return (
+        part.removeprefix(_CANDIDATE) if part.startswith(_CANDIDATE) else None
+    )
 
 
 def part_index(part: str) -> tuple[str, int]:

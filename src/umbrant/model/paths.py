@@ -22,37 +22,51 @@ class PathError(ValueError):
 
 
 def at(container: Any, path: Path) -> Any:
-    """What stands at a path. Raises KeyError or IndexError where there is nothing."""
+    """What stands at a path. Raises KeyError or IndexError where there is
+    nothing.
+    """
     for step in path:
         container = _inside(container, step)
     return container
 
 
 def put(project: Project, path: Path, value: Any) -> Project:
-    """The project with another value at a path. Raises PathError where it cannot stand there."""
+    """The project with another value at a path. Raises PathError where it
+    cannot stand there.
+    """
     changed: Project = _with(project, path, value)
     return changed
 
 
-def add(project: Project, path: Path, item: Any, index: int | None = None) -> Project:
-    """Put an item into the list at a path, at a place or at its end. Raises PathError."""
+def add(
+    project: Project, path: Path, item: Any, index: int | None = None
+) -> Project:
+    """Put an item into the list at a path, at a place or at its end. Raises
+    PathError.
+    """
     items = at(project, path)
     index = len(items) if index is None else index
     return put(project, path, (*items[:index], item, *items[index:]))
 
 
 def remove(project: Project, path: Path) -> Project:
-    """The project without the item at a path of a list or mapping. Raises PathError."""
+    """The project without the item at a path of a list or mapping. Raises
+    PathError.
+    """
     items, step = at(project, path[:-1]), path[-1]
     if isinstance(items, Mapping):
-        return put(project, path[:-1], {key: value for key, value in items.items() if key != step})
+        return put(
+            project,
+            path[:-1],
+            {key: value for key, value in items.items() if key != step},
+        )
     index = _index(items, step)
     return put(project, path[:-1], (*items[:index], *items[index + 1 :]))
 
 
 def move(project: Project, path: Path, step: int) -> Project:
-    """Move what stands at a path among its neighbours; the project as it is where there is no
-    room.
+    """Move what stands at a path among its neighbours; the project as it is
+    where there is no room.
     """
     items = list(at(project, path[:-1]))
     index = _index(items, path[-1])
@@ -65,12 +79,16 @@ def move(project: Project, path: Path, step: int) -> Project:
 def _inside(container: Any, step: str | int) -> Any:
     if isinstance(container, Document):
         return getattr(container, str(step))
-    return container[step] if isinstance(container, Mapping) else container[_index(container, step)]
+    return (
+        container[step]
+        if isinstance(container, Mapping)
+        else container[_index(container, step)]
+    )
 
 
 def _index(items: Any, step: str | int) -> int:
-    """The place of a step in a list: itself, or that of the document of this name. Raises
-    KeyError.
+    """The place of a step in a list: itself, or that of the document of this
+    name. Raises KeyError.
     """
     if isinstance(step, int):
         return step
@@ -85,23 +103,42 @@ def _with(container: Any, path: Path, value: Any) -> Any:
         return value
     step, rest = path[0], path[1:]
     if isinstance(container, Document):
-        return _checked(container, str(step), _with(getattr(container, str(step)), rest, value))
+        return _checked(
+            container,
+            str(step),
+            _with(getattr(container, str(step)), rest, value),
+        )
     if isinstance(container, Mapping):
-        return {**container, step: _with(container[step] if rest else None, rest, value)}
+        return {
+            **container,
+            step: _with(container[step] if rest else None, rest, value),
+        }
     index = _index(container, step)
-    return (*container[:index], _with(container[index], rest, value), *container[index + 1 :])
+    return (
+        *container[:index],
+        _with(container[index], rest, value),
+        *container[index + 1 :],
+    )
 
 
 def _checked(document: Document, name: str, value: Any) -> Document:
-    """The document with another value in one of its fields, checked as a file's would be."""
-    fields = {each: getattr(document, each) for each in type(document).model_fields}
+    """The document with another value in one of its fields, checked as a file's
+    would be.
+    """
+    fields = {
+        each: getattr(document, each) for each in type(document).model_fields
+    }
     try:
         return type(document)(**{**fields, name: value})
     except ValidationError as error:
         first = error.errors()[0]
-        says = _IN_WORDS.get(first["type"], first["msg"].removeprefix("Value error, "))
+        says = _IN_WORDS.get(
+            first["type"], first["msg"].removeprefix("Value error, ")
+        )
         raise PathError(f"{name}: {says}") from None
 
 
-_IN_WORDS = {"string_pattern_mismatch": "write it with small letters, digits and _, a letter first"}
+_IN_WORDS = {
+    "string_pattern_mismatch": "write it with small letters, digits and _, a letter first"
+}
 """What pydantic says of patterns is no help to who does not read them."""

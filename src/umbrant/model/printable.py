@@ -1,38 +1,47 @@
-"""Showing text from files and from a project's own code: short, on one line, and harmless to a
-screen.
+"""Showing text from files and from a project's own code: short, on one line,
+and harmless to a screen.
 """
 
 import unicodedata
 
 _HARMLESS = ("L", "M", "N", "P", "S")
-"""The first letters of the Unicode categories of characters that are shown as they are."""
+"""The first letters of the Unicode categories of characters that are shown as
+they are.
+"""
 
 
 _JOINERS = "\u200c\u200d"
-"""They say how the letters beside them are joined, as some languages need it, and turn nothing
-round.
+"""They say how the letters beside them are joined, as some languages need it,
+and turn nothing round.
 """
 
 
 def printable(text: str, limit: int = 200) -> str:
-    """The text with invisible characters escaped and cut to a length: control characters, marks
-    that change the direction of writing (category Cf), and lone surrogates.
+    """The text with invisible characters escaped and cut to a length: control
+    characters, marks that change the direction of writing (category Cf), and
+    lone surrogates.
     """
     cut = text if len(text) <= limit else f"{text[: limit - 1]}…"
     if cut.isascii() and cut.isprintable():
         return cut
-    return "".join(each if each == " " or _is_harmless(each) else _escaped(each) for each in cut)
+    return "".join(
+        each if each == " " or _is_harmless(each) else _escaped(each)
+        for each in cut
+    )
 
 
 def escaped(text: str) -> str:
     """The text with the same escaped in each of its lines, and nothing cut."""
-    return "\n".join(printable(line, len(line) + 1) for line in text.split("\n"))
+    return "\n".join(
+        printable(line, len(line) + 1) for line in text.split("\n")
+    )
 
 
 def escaped_json(text: str) -> str:
     """JSON with the same escaped, in the way that JSON has for it."""
     return "".join(
-        each if each in " \n" or _is_harmless(each) else _json_escape(each) for each in text
+        each if each in " \n" or _is_harmless(each) else _json_escape(each)
+        for each in text
     )
 
 
@@ -45,7 +54,9 @@ def _json_escape(character: str) -> str:
 
 
 def _is_harmless(character: str) -> bool:
-    return character in _JOINERS or unicodedata.category(character).startswith(_HARMLESS)
+    return character in _JOINERS or unicodedata.category(character).startswith(
+        _HARMLESS
+    )
 
 
 def _escaped(character: str) -> str:

@@ -12,8 +12,8 @@ LONGEST = 500
 
 @dataclass(frozen=True, order=True)
 class Problem:
-    """One thing that is wrong: where, what, and the way out. `row` is a row's number and name, or
-    empty.
+    """One thing that is wrong: where, what, and the way out. `row` is a row's
+    number and name, or empty.
     """
 
     file: str
@@ -23,16 +23,22 @@ class Problem:
     row_id: str = ""
 
     def __post_init__(self) -> None:
-        # What is quoted comes from somebody's files: it may be long, and hold what a terminal would
-        # act on.
+        # What is quoted comes from somebody's files: it may be long, and hold
+        # what a terminal would act on.
         for name in ("file", "row", "message", "remedy"):
-            object.__setattr__(self, name, printable(getattr(self, name), LONGEST))
+            object.__setattr__(
+                self, name, printable(getattr(self, name), LONGEST)
+            )
 
     def __str__(self) -> str:
         place = ": ".join(
-            part for part in (self.file, f"row {self.row}" if self.row else "") if part
+            part
+            for part in (self.file, f"row {self.row}" if self.row else "")
+            if part
         )
-        return f"{place}: {self.message}" + (f" {self.remedy}" if self.remedy else "")
+        return f"{place}: {self.message}" + (
+            f" {self.remedy}" if self.remedy else ""
+        )
 
     def as_json(self) -> dict[str, str]:
         """The same, for a program to read."""
@@ -40,8 +46,8 @@ class Problem:
 
 
 class ProjectError(Exception):
-    """A project cannot be read, saved or played. Holds every problem found, in the order of the
-    files.
+    """A project cannot be read, saved or played. Holds every problem found, in
+    the order of the files.
     """
 
     def __init__(self, problems: list[Problem]) -> None:
@@ -50,8 +56,8 @@ class ProjectError(Exception):
 
 
 def did_you_mean(word: str, known: list[str]) -> str:
-    """`Did you mean 'last_seen'?`, or the list of what there is when nothing is close; empty if
-    there is nothing.
+    """`Did you mean 'last_seen'?`, or the list of what there is when nothing is
+    close; empty if there is nothing.
     """
     close = process.extractOne(word, known, score_cutoff=60)
     if close:

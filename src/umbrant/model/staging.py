@@ -1,4 +1,6 @@
-"""Stages and scenarios, as they are written to disk: who plays, where, and what happens besides."""
+"""Stages and scenarios, as they are written to disk: who plays, where, and what
+happens besides.
+"""
 
 from collections.abc import Iterator, Sequence
 from enum import StrEnum
@@ -32,8 +34,8 @@ class Blocks(StrEnum):
 
 
 class Area(Document):
-    """A polygon on the stage, its corners in order: a wall, a stack of crates, water, or paint on
-    the ground.
+    """A polygon on the stage, its corners in order: a wall, a stack of crates,
+    water, or paint on the ground.
     """
 
     name: str
@@ -49,8 +51,8 @@ class Place(Document):
 
 
 class Prop(Document):
-    """A thing that stands on the stage with a level between 0 and 1 that drains: a lamp's oil, a
-    bowl's water.
+    """A thing that stands on the stage with a level between 0 and 1 that
+    drains: a lamp's oil, a bowl's water.
     """
 
     name: KeyName
@@ -73,8 +75,8 @@ class Stage(ProjectFile):
 
 
 class Stat(Document):
-    """A number that belongs to a body, such as its health, and how much it changes by itself each
-    second.
+    """A number that belongs to a body, such as its health, and how much it
+    changes by itself each second.
     """
 
     value: FiniteNumber = 1.0
@@ -84,8 +86,8 @@ class Stat(Document):
 
 
 class Body(Document):
-    """What a member of the cast can do with its body. Angles in degrees, the sight cone from edge
-    to edge.
+    """What a member of the cast can do with its body. Angles in degrees, the
+    sight cone from edge to edge.
     """
 
     radius_m: FiniteNumber = Field(default=0.3, gt=0, le=5)
@@ -95,31 +97,38 @@ class Body(Document):
     sight_m: FiniteNumber = Field(default=12.0, ge=0)
     cone_deg: FiniteNumber = Field(default=110.0, gt=0, le=360)
     hearing_m: FiniteNumber = Field(default=15.0, ge=0)
-    """How far away it hears a noise of loudness 1; a noise twice as loud is heard twice as far."""
+    """How far away it hears a noise of loudness 1; a noise twice as loud is
+    heard twice as far.
+    """
     flies: bool = False
     """Whether walls and water are no hindrance to it."""
     stats: dict[KeyName, Stat] = Field(default_factory=dict)
 
 
 class Push(Document):
-    """From `tick` on a hand pushes a puppet with this velocity, in metres per second."""
+    """From `tick` on a hand pushes a puppet with this velocity, in metres per
+    second.
+    """
 
     tick: int = Field(ge=0)
     push: Point
 
 
 class WalkPoint(Document):
-    """A puppet is at `to` at `at_s` seconds. Between two points it moves evenly along the route."""
+    """A puppet is at `to` at `at_s` seconds. Between two points it moves evenly
+    along the route.
+    """
 
     at_s: FiniteNumber = Field(ge=0)
     to: Point
 
 
 class Member(Document):
-    """One of the cast. With a behavior it is an agent; without, a puppet that follows its walk.
+    """One of the cast. With a behavior it is an agent; without, a puppet that
+    follows its walk.
 
-    With `copies` over 1 it stands for so many of its kind, `gull_1`, `gull_2` and so on, scattered
-    around the start.
+    With `copies` over 1 it stands for so many of its kind, `gull_1`, `gull_2`
+    and so on, scattered around the start.
     """
 
     name: KeyName
@@ -129,9 +138,9 @@ class Member(Document):
     copies: int = Field(default=1, ge=1, le=1000)
     scatter_m: FiniteNumber = Field(default=0.0, ge=0)
     every_s: FiniteNumber = Field(default=0.0, ge=0, le=3600)
-    """With copies, how long after one of them the next comes onto the stage: a spawner. 0 for all
-    of them at once. The first comes at once or, where they wait, as soon as a cue puts them
-    somewhere.
+    """With copies, how long after one of them the next comes onto the stage: a
+    spawner. 0 for all of them at once. The first comes at once or, where they
+    wait, as soon as a cue puts them somewhere.
     """
     waits: bool = False
     """Whether it is not on the stage until a cue brings it on."""
@@ -141,13 +150,13 @@ class Member(Document):
     keys: dict[KeyName, Value] = Field(default_factory=dict)
     walk: tuple[WalkPoint, ...] = ()
     steps: tuple[Push, ...] = ()
-    """Where a hand steered the puppet, in order of time; from the first of them on the walk is not
-    followed.
+    """Where a hand steered the puppet, in order of time; from the first of them
+    on the walk is not followed.
     """
 
     def each(self) -> Iterator["Member"]:
-        """The member, or each of its copies: laid out evenly, in a spiral from the start to
-        `scatter_m`.
+        """The member, or each of its copies: laid out evenly, in a spiral from
+        the start to `scatter_m`.
         """
         if self.copies == 1:
             yield self
@@ -171,8 +180,8 @@ class Member(Document):
             yield self.model_copy(update=more)
 
     def arrivals(self) -> Iterator["Cue"]:
-        """The cues that bring on the copies of a spawner; none for one whose copies wait for cues
-        of their own.
+        """The cues that bring on the copies of a spawner; none for one whose
+        copies wait for cues of their own.
         """
         if self.every_s > 0 and not self.waits:
             for index, copy in enumerate(self.each()):
@@ -184,7 +193,9 @@ class Member(Document):
 
 
 class RaiseEvent(Document):
-    """Raise an event: for one of the cast, for a group, or for all where `to` is empty."""
+    """Raise an event: for one of the cast, for a group, or for all where `to`
+    is empty.
+    """
 
     raises: DottedName
     to: str = ""
@@ -199,9 +210,11 @@ class SetKey(Document):
 
 
 class MoveTo(Document):
-    """Put one of the cast, or a prop, somewhere else; or bring on one that waits.
+    """Put one of the cast, or a prop, somewhere else; or bring on one that
+    waits.
 
-    The walk of a puppet goes on from there, to the points that are still ahead of it.
+    The walk of a puppet goes on from there, to the points that are still ahead
+    of it.
     """
 
     moves: KeyName
@@ -240,7 +253,9 @@ class HeldResult(StrEnum):
 
 
 class HoldResult(Document):
-    """Hold the result of an agent's row from now on: what it would do is not done."""
+    """Hold the result of an agent's row from now on: what it would do is not
+    done.
+    """
 
     holds: str
     """The id of the row, in the behavior with all that it uses."""
@@ -248,7 +263,9 @@ class HoldResult(Document):
     result: HeldResult
 
 
-CueAction = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway | SetNumber | HoldResult
+CueAction = (
+    RaiseEvent | SetKey | MoveTo | DropProp | TakeAway | SetNumber | HoldResult
+)
 """What a cue can do."""
 
 _WHOM: dict[type[CueAction], str] = {
@@ -263,14 +280,16 @@ _WHOM: dict[type[CueAction], str] = {
 
 
 def concerned(action: CueAction) -> str:
-    """Whom an action is done to, by name; empty for all, and for an action that is done to none."""
+    """Whom an action is done to, by name; empty for all, and for an action that
+    is done to none.
+    """
     field = _WHOM.get(type(action))
     return str(getattr(action, field) or "") if field else ""
 
 
 class Cue(Document):
-    """Something that a scenario does at a time, or each time a condition on the keys of the world
-    comes true.
+    """Something that a scenario does at a time, or each time a condition on the
+    keys of the world comes true.
 
     With `by_hand` it was done by the author during a rehearsal.
     """
@@ -282,7 +301,9 @@ class Cue(Document):
 
 
 class Scenario(ProjectFile):
-    """Stage, cast, seed, length and tick rate: all that a take depends on besides the behaviors."""
+    """Stage, cast, seed, length and tick rate: all that a take depends on
+    besides the behaviors.
+    """
 
     name: Slug = Field(exclude=True)
     title: str
@@ -313,23 +334,29 @@ class Scenario(ProjectFile):
         return tuple(each for member in self.cast for each in member.each())
 
     def player_of(self, member: Member) -> str | None:
-        """The name by which one of the cast plays, of copies the first; None for who is not of this
-        cast.
+        """The name by which one of the cast plays, of copies the first; None
+        for who is not of this cast.
         """
         return next(member.each()).name if member in self.cast else None
 
-    def spelled_out(self, action: CueAction) -> Iterator[tuple[float, CueAction]]:
-        """An action for each of those whom it names, and how many seconds later it is done for
-        them.
+    def spelled_out(
+        self, action: CueAction
+    ) -> Iterator[tuple[float, CueAction]]:
+        """An action for each of those whom it names, and how many seconds later
+        it is done for them.
 
-        What is done to a group is done to each of it, and what is done to one of the cast with
-        copies to every copy. They are put around a place as they stand around their start; copies
-        that wait for that come one after the other, if they are a spawner's. An event for a group
-        is raised once.
+        What is done to a group is done to each of it, and what is done to one
+        of the cast with copies to every copy. They are put around a place as
+        they stand around their start; copies that wait for that come one after
+        the other, if they are a spawner's. An event for a group is raised once.
         """
         field = _WHOM.get(type(action))
         whom = getattr(action, field) if field else None
-        group = self.in_group(whom) if whom and not isinstance(action, RaiseEvent) else ()
+        group = (
+            self.in_group(whom)
+            if whom and not isinstance(action, RaiseEvent)
+            else ()
+        )
         if field is not None and group:
             middle = _middle([each.start for each in group])
             for each in group:
@@ -338,20 +365,36 @@ class Scenario(ProjectFile):
                     changed["to"] = _offset_from(action.to, each.start, middle)
                 yield from self.spelled_out(action.model_copy(update=changed))
             return
-        several = next((each for each in self.cast if each.name == whom and each.copies > 1), None)
-        is_group = isinstance(action, RaiseEvent) and any(each.group == whom for each in self.cast)
+        several = next(
+            (
+                each
+                for each in self.cast
+                if each.name == whom and each.copies > 1
+            ),
+            None,
+        )
+        is_group = isinstance(action, RaiseEvent) and any(
+            each.group == whom for each in self.cast
+        )
         if field is None or several is None or is_group:
             yield 0.0, action
             return
         for index, copy in enumerate(several.each()):
             changed = {field: copy.name}
             if isinstance(action, MoveTo):
-                changed["to"] = _offset_from(action.to, copy.start, several.start)
+                changed["to"] = _offset_from(
+                    action.to, copy.start, several.start
+                )
             comes_later = isinstance(action, MoveTo) and several.waits
-            yield index * several.every_s if comes_later else 0.0, action.model_copy(update=changed)
+            yield (
+                index * several.every_s if comes_later else 0.0,
+                action.model_copy(update=changed),
+            )
 
     def in_group(self, name: str) -> tuple[Member, ...]:
-        """The cast of a group; nobody where one of the cast, or a copy, has the name itself."""
+        """The cast of a group; nobody where one of the cast, or a copy, has the
+        name itself.
+        """
         if find_named(self.players, name) or find_named(self.cast, name):
             return ()
         return tuple(each for each in self.cast if each.group == name)
@@ -361,8 +404,12 @@ class Scenario(ProjectFile):
         return named(self.players, name)
 
     def with_member(self, changed: Member) -> "Scenario":
-        """The scenario with this one of the cast in the place of the one of its name."""
-        return self.model_copy(update={"cast": with_changed(self.cast, changed)})
+        """The scenario with this one of the cast in the place of the one of its
+        name.
+        """
+        return self.model_copy(
+            update={"cast": with_changed(self.cast, changed)}
+        )
 
     def find_player(self, name: str) -> Member | None:
         """The one of the players with this name; None if there is none."""
@@ -371,9 +418,15 @@ class Scenario(ProjectFile):
 
 def _middle(points: Sequence[Point]) -> Point:
     """The mean of some points."""
-    return sum(x for x, _ in points) / len(points), sum(y for _, y in points) / len(points)
+    return sum(x for x, _ in points) / len(points), sum(
+        y for _, y in points
+    ) / len(points)
 
 
 def _offset_from(there: Point, start: Point, around: Point) -> Point:
-    """Where one stands beside `there` that stood at `start` beside `around`; to the millimetre."""
-    return round(there[0] + start[0] - around[0], 3), round(there[1] + start[1] - around[1], 3)
+    """Where one stands beside `there` that stood at `start` beside `around`; to
+    the millimetre.
+    """
+    return round(there[0] + start[0] - around[0], 3), round(
+        there[1] + start[1] - around[1], 3
+    )

@@ -1,5 +1,5 @@
-"""The values an author can write into a chip, a key or a stage, and how each is said in a
-sentence.
+"""The values an author can write into a chip, a key or a stage, and how each is
+said in a sentence.
 """
 
 from collections.abc import Iterable, Mapping
@@ -9,43 +9,54 @@ from typing import Annotated, Any, Protocol, Self, TypeVar
 from pydantic import AliasChoices, BaseModel, ConfigDict, Field
 
 FiniteNumber = Annotated[float, Field(ge=-1e12, le=1e12)]
-"""A number in a document: so large that nobody needs a larger one, and small enough to be reckoned
-with.
+"""A number in a document: so large that nobody needs a larger one, and small
+enough to be reckoned with.
 """
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 
 Point = tuple[Coordinate, Coordinate]
-"""A place on the stage: metres east and north of its lower left corner, y up."""
+"""A place on the stage: metres east and north of its lower left corner, y up.
+"""
 
 
 class Document(BaseModel):
-    """The base of all that is written to a project's files: frozen, and strict about names it does
-    not know.
+    """The base of all that is written to a project's files: frozen, and strict
+    about names it does not know.
     """
 
     model_config = ConfigDict(
         frozen=True, extra="forbid", populate_by_name=True, allow_inf_nan=False
     )
 
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A copy with other values; what was worked out and kept for the old ones (cached
-        properties) is not copied.
+    def model_copy(
+        self, *, update: Mapping[str, Any] | None = None, deep: bool = False
+    ) -> Self:
+        """A copy with other values; what was worked out and kept for the old
+        ones (cached properties) is not copied.
         """
         copied = super().model_copy(update=update, deep=deep)
-        for name in [name for name in copied.__dict__ if name not in type(self).model_fields]:
+        for name in [
+            name
+            for name in copied.__dict__
+            if name not in type(self).model_fields
+        ]:
             del copied.__dict__[name]
         return copied
 
 
 class ProjectFile(Document):
-    """A document that is a file of a project. It may name its JSON Schema, for editors."""
+    """A document that is a file of a project. It may name its JSON Schema, for
+    editors.
+    """
 
     schema_uri: str | None = Field(default=None, alias="$schema")
 
 
 class KeyType(StrEnum):
-    """What a blackboard key can hold. `AGENT` and `PROP` hold the name of one on the stage."""
+    """What a blackboard key can hold. `AGENT` and `PROP` hold the name of one
+    on the stage.
+    """
 
     YES_NO = "yes/no"
     NUMBER = "number"
@@ -68,11 +79,15 @@ class PlaceRef(Document):
 
 
 class Spread(Document):
-    """A number drawn anew each time a row is entered, evenly within `half_width` of `mean`."""
+    """A number drawn anew each time a row is entered, evenly within
+    `half_width` of `mean`.
+    """
 
     # Files of the format before named the fields `mid` and `give`.
     mean: FiniteNumber = Field(validation_alias=AliasChoices("mean", "mid"))
-    half_width: FiniteNumber = Field(ge=0, validation_alias=AliasChoices("half_width", "give"))
+    half_width: FiniteNumber = Field(
+        ge=0, validation_alias=AliasChoices("half_width", "give")
+    )
 
 
 class Shape(StrEnum):
@@ -88,11 +103,12 @@ class Shape(StrEnum):
 
 
 class Curve(Document):
-    """A response curve: how much an input is worth, from 0 to 1. `catalog.curves` says what each
-    shape does.
+    """A response curve: how much an input is worth, from 0 to 1.
+    `catalog.curves` says what each shape does.
 
-    The input's place in its range, from 0 to 1, is what `middle`, `width` and the first number of
-    each of `points` are told in; `threshold` is told in the input's own unit.
+    The input's place in its range, from 0 to 1, is what `middle`, `width` and
+    the first number of each of `points` are told in; `threshold` is told in the
+    input's own unit.
     """
 
     shape: Shape
@@ -113,12 +129,16 @@ class Curve(Document):
 Value = bool | FiniteNumber | str | Point
 """What a key can hold, besides nothing at all (None)."""
 
-ParamValue = bool | FiniteNumber | str | Point | KeyRef | PlaceRef | Spread | Curve
+ParamValue = (
+    bool | FiniteNumber | str | Point | KeyRef | PlaceRef | Spread | Curve
+)
 """What a chip can hold."""
 
 
 def number_text(number: float) -> str:
-    """The shortest everyday writing of a number, at most three decimals: 2, 0.5, -1.25."""
+    """The shortest everyday writing of a number, at most three decimals: 2,
+    0.5, -1.25.
+    """
     text = f"{number:.3f}".rstrip("0").rstrip(".")
     return "0" if text in ("-0", "") else text
 
@@ -129,7 +149,9 @@ def times_text(count: float) -> str:
 
 
 def value_text(value: ParamValue | None, unit: str = "") -> str:
-    """A value as it is read in a sentence: `2 s ± 0.5`, `(14.2, 6.1)`, `yes`, `not set`."""
+    """A value as it is read in a sentence: `2 s ± 0.5`, `(14.2, 6.1)`, `yes`,
+    `not set`.
+    """
     after = f" {unit}" if unit else ""
     match value:
         case None:
@@ -174,8 +196,12 @@ def named(documents: Iterable[Named], name: str) -> Named:
     return found
 
 
-def with_changed(documents: Iterable[Named], changed: Named) -> tuple[Named, ...]:
-    """The documents, with this one in the place of the one of its name. All are as they were if
-    there is none.
+def with_changed(
+    documents: Iterable[Named], changed: Named
+) -> tuple[Named, ...]:
+    """The documents, with this one in the place of the one of its name. All are
+    as they were if there is none.
     """
-    return tuple(changed if each.name == changed.name else each for each in documents)
+    return tuple(
+        changed if each.name == changed.name else each for each in documents
+    )

@@ -1,5 +1,6 @@
-"""What could be made otherwise so that a row would have run: gathered from what is in its way, with
-a first guess from what was recorded. Whether it helps is for playing to say.
+"""What could be made otherwise so that a row would have run: gathered from what
+is in its way, with a first guess from what was recorded. Whether it helps is
+for playing to say.
 """
 
 from collections.abc import Iterator
@@ -60,15 +61,17 @@ BODY_FIELDS = (
     ("walk_m_s", "walking speed", "m/s"),
     ("run_m_s", "running speed", "m/s"),
 )
-"""The numbers of a body that are tried: the field, what it is called, the unit."""
+"""The numbers of a body that are tried: the field, what it is called, the unit.
+"""
 FACTORS = (0.8, 1.25, 0.5, 2.0)
-"""What a number is multiplied with where nothing says what it would have to be."""
+"""What a number is multiplied with where nothing says what it would have to be.
+"""
 
 
 @dataclass(frozen=True)
 class NumberCandidate:
-    """A number that could be another one, from `low` to `high`. `guess` is what it would have to be
-    by what was recorded; None where nothing says.
+    """A number that could be another one, from `low` to `high`. `guess` is what
+    it would have to be by what was recorded; None where nothing says.
     """
 
     place: NumberPlace
@@ -81,19 +84,27 @@ class NumberCandidate:
     guess: float | None = None
 
     def tries(self) -> list[float]:
-        """Values to try where nothing says what it would have to be, on the grid of what is
-        printed.
+        """Values to try where nothing says what it would have to be, on the
+        grid of what is printed.
         """
         if isinstance(self.place, CueTime):
             return [round(self.was + each, 2) for each in CUE_SHIFTS_S]
-        found = [self.was * each for each in FACTORS] if self.was else [0.1, 1.0, 10.0]
+        found = (
+            [self.was * each for each in FACTORS]
+            if self.was
+            else [0.1, 1.0, 10.0]
+        )
         return [round(each, 2 if abs(each) <= 1 else 1) for each in found]
 
     def distance(self) -> float:
-        """How large the change is thought to be, as a share of what the number is."""
+        """How large the change is thought to be, as a share of what the number
+        is.
+        """
         if self.guess is None:
             return 1.0
-        return abs(self.guess - self.was) / max(abs(self.was), abs(self.guess), 1e-9)
+        return abs(self.guess - self.was) / max(
+            abs(self.was), abs(self.guess), 1e-9
+        )
 
 
 @dataclass(frozen=True)
@@ -108,7 +119,9 @@ Candidate = NumberCandidate | ArrangementCandidate
 
 
 class ChangeCandidates:
-    """What is in the way of a row at a tick. Raises KeyError for an unknown row."""
+    """What is in the way of a row at a tick. Raises KeyError for an unknown
+    row.
+    """
 
     def __init__(self, explainer: Explainer, tick: int, row_id: str) -> None:
         self._subject = explainer
@@ -117,16 +130,17 @@ class ChangeCandidates:
         self._behavior = explainer.member.behavior or ""
 
     def found(self) -> list[Candidate]:
-        """All that could be changed, the most promising first: numbers that need little change,
-        then arrangements, then numbers of which nothing is known.
+        """All that could be changed, the most promising first: numbers that
+        need little change, then arrangements, then numbers of which nothing is
+        known.
         """
         numbers: dict[object, NumberCandidate] = {}
         arranged: dict[object, ArrangementCandidate] = {}
         for row_id in self.in_the_way():
             for each in self._of_row(row_id):
                 if isinstance(each, NumberCandidate):
-                    # The row nearest to what is in the way comes first, and with it what it
-                    # guesses.
+                    # The row nearest to what is in the way comes first, and
+                    # with it what it guesses.
                     numbers.setdefault(each.place, each)
                 else:
                     arranged.setdefault(each.place, each)
@@ -141,8 +155,8 @@ class ChangeCandidates:
         ]
 
     def in_the_way(self) -> list[str]:
-        """The rows that keep the row from running: the outermost around it that does not run, and
-        what that waits for.
+        """The rows that keep the row from running: the outermost around it that
+        does not run, and what that waits for.
         """
         subject, tick = self._subject, self._tick
         for above in subject.outline.path(self._row_id):
@@ -151,7 +165,9 @@ class ChangeCandidates:
         return [self._row_id]
 
     def _waited_for(self, row_id: str) -> Iterator[str]:
-        """The transitions that lead to a state, or the sibling that runs in a row's place."""
+        """The transitions that lead to a state, or the sibling that runs in a
+        row's place.
+        """
         subject = self._subject
         if subject.is_state(row_id):
             yield from self._transitions_to(row_id)
@@ -171,9 +187,18 @@ class ChangeCandidates:
         for each in subject.outline.within(machine) if machine else ():
             if subject.family(each) is not Family.TRANSITION:
                 continue
-            row, source = subject.behavior.row(each), subject.outline.parent[each]
-            leads = state in (subject.own_id(each, target) for target in targets_of(row))
-            if leads and source and subject.state_of(source, self._tick) is RowState.RUNNING:
+            row, source = (
+                subject.behavior.row(each),
+                subject.outline.parent[each],
+            )
+            leads = state in (
+                subject.own_id(each, target) for target in targets_of(row)
+            )
+            if (
+                leads
+                and source
+                and subject.state_of(source, self._tick) is RowState.RUNNING
+            ):
                 yield each
 
     # of one row
@@ -201,11 +226,15 @@ class ChangeCandidates:
             if param.type is ParamType.CONDITION:
                 yield from self._of_condition(row_id, ROW, param.name, number)
             elif param.type in NUMBERS:
-                yield from self._of_param(row_id, ROW, param.name, f"{number}’s {param.label}")
+                yield from self._of_param(
+                    row_id, ROW, param.name, f"{number}’s {param.label}"
+                )
             elif param.type is ParamType.EVENT and row.kind == ON_EVENT:
                 yield from self._raised(row.args.get(param.name))
 
-    def _of_part(self, row_id: str, part: str, kind: str, title: str) -> Iterator[Candidate]:
+    def _of_part(
+        self, row_id: str, part: str, kind: str, title: str
+    ) -> Iterator[Candidate]:
         found = self._subject.catalog.get(kind, Family.DECORATOR)
         for param in found.params if found else ():
             if param.type is ParamType.CONDITION:
@@ -213,7 +242,9 @@ class ChangeCandidates:
             elif param.type in NUMBERS:
                 yield from self._of_param(row_id, part, param.name, title)
 
-    def _of_param(self, row_id: str, part: str, name: str, title: str) -> Iterator[NumberCandidate]:
+    def _of_param(
+        self, row_id: str, part: str, name: str, title: str
+    ) -> Iterator[NumberCandidate]:
         """A number of a row or a decorator, unless it comes from a key."""
         row = self._subject.behavior.row(row_id)
         index = int(part.partition(" ")[2] or 0)
@@ -224,14 +255,27 @@ class ChangeCandidates:
         )
         param = kind.param(name) if kind else None
         value = args.get(name, param.default if param else None)
-        # What comes from a key is changed at the key, which is a candidate of its own.
-        if param is None or isinstance(value, bool) or not isinstance(value, int | float):
+        # What comes from a key is changed at the key, which is a candidate of
+        # its own.
+        if (
+            param is None
+            or isinstance(value, bool)
+            or not isinstance(value, int | float)
+        ):
             return
         place = ParamNumber(
-            behavior=self._behavior, row=row_id, part=part, param=name, default=float(value)
+            behavior=self._behavior,
+            row=row_id,
+            part=part,
+            param=name,
+            default=float(value),
         )
         quantity = param.quantity
-        guess = self._guess_of(row_id) if part != ROW else self._winning_weight(row_id, name)
+        guess = (
+            self._guess_of(row_id)
+            if part != ROW
+            else self._winning_weight(row_id, name)
+        )
         yield NumberCandidate(
             place,
             float(value),
@@ -243,10 +287,16 @@ class ChangeCandidates:
         )
 
     def _winning_weight(self, row_id: str, param: str) -> float | None:
-        """The weight with which an option would have scored as much as it had to exceed."""
+        """The weight with which an option would have scored as much as it had
+        to exceed.
+        """
         subject = self._subject
         parent = subject.outline.parent[row_id]
-        if param != WEIGHT or parent is None or subject.family(row_id) is not Family.OPTION:
+        if (
+            param != WEIGHT
+            or parent is None
+            or subject.family(row_id) is not Family.OPTION
+        ):
             return None
         scores = subject.scores(parent)
         decision = scores.decision(scores.decided_at(self._tick))
@@ -257,7 +307,9 @@ class ChangeCandidates:
         return bid.weight * (decision.to_exceed(bid) - bid.bonus) / bid.score
 
     def _guess_of(self, row_id: str) -> float | None:
-        """What a cooldown or a time would have to be, from the cause of the refusal at the tick."""
+        """What a cooldown or a time would have to be, from the cause of the
+        refusal at the tick.
+        """
         refusal = self._subject.record.row(row_id).refusal_at(self._tick)
         cause = refusal.cause if refusal is not None else None
         now_s = self._subject.header.seconds(self._tick)
@@ -270,8 +322,12 @@ class ChangeCandidates:
 
     # conditions
 
-    def _of_condition(self, row_id: str, part: str, param: str, title: str) -> Iterator[Candidate]:
-        """The numbers and the keys of what decided a condition when it was last evaluated."""
+    def _of_condition(
+        self, row_id: str, part: str, param: str, title: str
+    ) -> Iterator[Candidate]:
+        """The numbers and the keys of what decided a condition when it was last
+        evaluated.
+        """
         report = self._subject.report_on(row_id, part)
         if report is None:
             return
@@ -281,7 +337,11 @@ class ChangeCandidates:
             if each.kind is PhrasePieceKind.NUMBER
         }
         terms = sorted(
-            (each for each in walk(report.tree) if isinstance(each, NumberTerm)),
+            (
+                each
+                for each in walk(report.tree)
+                if isinstance(each, NumberTerm)
+            ),
             key=lambda each: each.span,
         )
         for atom, met in self._in_doubt(report):
@@ -290,7 +350,11 @@ class ChangeCandidates:
                     continue
                 quantity = quantities.get(term.span)
                 place = ConditionNumber(
-                    behavior=self._behavior, row=row_id, part=part, param=param, index=index
+                    behavior=self._behavior,
+                    row=row_id,
+                    part=part,
+                    param=param,
+                    index=index,
                 )
                 yield NumberCandidate(
                     place,
@@ -305,23 +369,34 @@ class ChangeCandidates:
             yield from self._done_for(row_id, atom)
             yield from self._of_sight(atom, met)
 
-    def _in_doubt(self, report: ConditionReport) -> Iterator[tuple[ConditionTree, AtomResult]]:
-        """What decided a condition, and what was not evaluated any more after that, as far as it
-        only compares a key with a number.
+    def _in_doubt(
+        self, report: ConditionReport
+    ) -> Iterator[tuple[ConditionTree, AtomResult]]:
+        """What decided a condition, and what was not evaluated any more after
+        that, as far as it only compares a key with a number.
         """
         decisive = report.deciding(self._tick, held=False)
         yield from ((atom, met) for _, atom, met in decisive)
         if not decisive:
             return
         for index, atom in enumerate(atoms(report.tree)):
-            before = report.agent.row(report.row_id).found_at(report.part, index, self._tick)
+            before = report.agent.row(report.row_id).found_at(
+                report.part, index, self._tick
+            )
             if before is None and isinstance(atom, Comparison):
-                left, right = self._side(atom.left, report), self._side(atom.right, report)
+                left, right = (
+                    self._side(atom.left, report),
+                    self._side(atom.right, report),
+                )
                 if left is not None and right is not None:
                     yield atom, AtomResult(None, left, right)
 
-    def _side(self, tree: ConditionTree, report: ConditionReport) -> float | None:
-        """A side of a comparison that is a number or a key with a number, at the tick."""
+    def _side(
+        self, tree: ConditionTree, report: ConditionReport
+    ) -> float | None:
+        """A side of a comparison that is a number or a key with a number, at
+        the tick.
+        """
         if isinstance(tree, NumberTerm):
             return tree.value
         if not isinstance(tree, KeyTerm):
@@ -334,29 +409,39 @@ class ChangeCandidates:
     def _of_keys(
         self, row_id: str, atom: ConditionTree, met: AtomResult
     ) -> Iterator[NumberCandidate]:
-        """A key that is compared with a number: what it would have to be at the tick."""
+        """A key that is compared with a number: what it would have to be at the
+        tick.
+        """
         if not isinstance(atom, Comparison):
             return
         for key, side, other in (
             (atom.left, met.left, met.right),
             (atom.right, met.right, met.left),
         ):
-            if not isinstance(key, KeyTerm) or not isinstance(side, int | float):
+            if not isinstance(key, KeyTerm) or not isinstance(
+                side, int | float
+            ):
                 continue
             if isinstance(other, int | float):
-                yield from self._of_key(row_id, key.key, float(side), float(other))
+                yield from self._of_key(
+                    row_id, key.key, float(side), float(other)
+                )
 
     def _of_key(
         self, row_id: str, name: str, was: float, wanted: float
     ) -> Iterator[NumberCandidate]:
-        """What a key could be at the tick; of a key inside a used behavior what it is bound to, or
-        what it begins with.
+        """What a key could be at the tick; of a key inside a used behavior what
+        it is bound to, or what it begins with.
         """
         found = self._key_at(row_id, name, was)
         if found is not None:
             declared = self._declared(name)
-            low, high = (declared.low, declared.high) if declared else (None, None)
-            title = f"{name} at {self._subject.header.seconds(self._tick):.2f} s"
+            low, high = (
+                (declared.low, declared.high) if declared else (None, None)
+            )
+            title = (
+                f"{name} at {self._subject.header.seconds(self._tick):.2f} s"
+            )
             yield NumberCandidate(found, was, title, "", low, high, wanted)
         user, inside, _ = row_id.rpartition("/")
         if not inside:
@@ -367,84 +452,144 @@ class ChangeCandidates:
             # The same key under the name that the using behavior has for it.
             yield from self._of_key(user, bound.key, was, wanted)
         elif isinstance(bound, int | float) and not isinstance(bound, bool):
-            place = ParamNumber(behavior=self._behavior, row=user, part=BINDS, param=name)
+            place = ParamNumber(
+                behavior=self._behavior, row=user, part=BINDS, param=name
+            )
             title = f"{self._subject.outline.number[user]}’s {name}"
-            yield NumberCandidate(place, float(bound), title, "", None, None, wanted)
+            yield NumberCandidate(
+                place, float(bound), title, "", None, None, wanted
+            )
         else:
             yield from self._of_inner_default(row, name, wanted)
 
-    def _of_inner_default(self, user: Row, name: str, wanted: float) -> Iterator[NumberCandidate]:
+    def _of_inner_default(
+        self, user: Row, name: str, wanted: float
+    ) -> Iterator[NumberCandidate]:
         project = self._subject.header.project
         used = project.find_behavior(str(user.args.get(BEHAVIOR)))
         key = project.keys_of(used).get(name) if used is not None else None
-        if used is None or key is None or key.formula or not isinstance(key.default, int | float):
+        if (
+            used is None
+            or key is None
+            or key.formula
+            or not isinstance(key.default, int | float)
+        ):
             return
         boards = (each for each in project.blackboards if name in each.by_name)
-        own = (each.name for each in boards if extends(project, used.blackboard, each.name))
+        own = (
+            each.name
+            for each in boards
+            if extends(project, used.blackboard, each.name)
+        )
         board = next(own, "")
         if board and not isinstance(key.default, bool):
             place = KeyDefault(board=board, key=name)
             title = f"{name} at the start"
             default = float(key.default)
-            yield NumberCandidate(place, default, title, "", key.low, key.high, wanted)
+            yield NumberCandidate(
+                place, default, title, "", key.low, key.high, wanted
+            )
 
-    def _done_for(self, row_id: str, atom: ConditionTree) -> Iterator[ArrangementCandidate]:
-        """What could be done at the tick for a question that is no comparison: a key that is yes or
-        no turned round, an event raised.
+    def _done_for(
+        self, row_id: str, atom: ConditionTree
+    ) -> Iterator[ArrangementCandidate]:
+        """What could be done at the tick for a question that is no comparison:
+        a key that is yes or no turned round, an event raised.
         """
         if isinstance(atom, KeyTerm):
             declared = self._declared(atom.key)
             found = self._key_at(row_id, atom.key, 0.0)
-            if found is not None and declared is not None and declared.type is KeyType.YES_NO:
+            if (
+                found is not None
+                and declared is not None
+                and declared.type is KeyType.YES_NO
+            ):
                 now = self._subject.record.keys.get(atom.key)
                 written = now.at(self._tick) if now is not None else None
                 value = not (written and written.value)
-                yield self._done(SetKey(sets=atom.key, of=found.of, value=value))
+                yield self._done(
+                    SetKey(sets=atom.key, of=found.of, value=value)
+                )
         elif isinstance(atom, SenseCall) and atom.sense == EVENT_SENSE:
-            yield from self._raised(next((source(arg).strip("'") for arg in atom.args), ""))
+            yield from self._raised(
+                next((source(arg).strip("'") for arg in atom.args), "")
+            )
 
     def _raised(self, event: object) -> Iterator[ArrangementCandidate]:
-        known = [each.name for each in self._subject.header.project.event_list.events]
+        known = [
+            each.name for each in self._subject.header.project.event_list.events
+        ]
         if isinstance(event, str) and event in known:
-            yield self._done(RaiseEvent(raises=event, to=self._subject.member.name))
+            yield self._done(
+                RaiseEvent(raises=event, to=self._subject.member.name)
+            )
 
     def _done(self, action: CueAction) -> ArrangementCandidate:
         header = self._subject.header
-        place = DoneAtTick(scenario=header.scenario, tick=self._tick, does=action)
+        place = DoneAtTick(
+            scenario=header.scenario, tick=self._tick, does=action
+        )
         at_s = header.seconds(self._tick)
-        return ArrangementCandidate(place, f"{action_text(action)} at {at_s:.2f} s")
+        return ArrangementCandidate(
+            place, f"{action_text(action)} at {at_s:.2f} s"
+        )
 
     def _key_at(self, row_id: str, name: str, was: float) -> KeyAtTick | None:
         declared = self._declared(name)
-        # A key inside a behavior that is used has no name that a cue could give it.
+        # A key inside a behavior that is used has no name that a cue could give
+        # it.
         if declared is None or declared.formula or "/" in row_id:
             return None
-        of = None if declared.scope is Sharing.WORLD else self._subject.member.name
+        of = (
+            None
+            if declared.scope is Sharing.WORLD
+            else self._subject.member.name
+        )
         scenario = self._subject.header.scenario
-        return KeyAtTick(scenario=scenario, tick=self._tick, key=name, of=of, was=was)
+        return KeyAtTick(
+            scenario=scenario, tick=self._tick, key=name, of=of, was=was
+        )
 
     def _declared(self, name: str) -> Key | None:
         project = self._subject.header.project
         return project.keys_of_member(self._subject.member).get(name)
 
-    def _of_sight(self, atom: ConditionTree, met: AtomResult) -> Iterator[NumberCandidate]:
-        """How far the body sees or hears, where a sense says that something is too far away."""
+    def _of_sight(
+        self, atom: ConditionTree, met: AtomResult
+    ) -> Iterator[NumberCandidate]:
+        """How far the body sees or hears, where a sense says that something is
+        too far away.
+        """
         cause = met.cause
         far = cause.facts.get("distance_m") if cause is not None else None
         member = self._subject.member
-        if isinstance(atom, SenseCall) and cause is not None and cause.kind == "outside_cone":
+        if (
+            isinstance(atom, SenseCall)
+            and cause is not None
+            and cause.kind == "outside_cone"
+        ):
             yield from self._of_cone(cause)
         if not isinstance(atom, SenseCall) or not isinstance(far, int | float):
             return
-        if member.name not in [each.name for each in self._subject.header.played.cast]:
+        if member.name not in [
+            each.name for each in self._subject.header.played.cast
+        ]:
             return
         for field, title in (("sight_m", "sight"), ("hearing_m", "hearing")):
             range_m = getattr(member.body, field)
             if range_m < far:
                 scenario = self._subject.header.scenario
-                place = BodyNumberPlace(scenario=scenario, member=member.name, field=field)
+                place = BodyNumberPlace(
+                    scenario=scenario, member=member.name, field=field
+                )
                 yield NumberCandidate(
-                    place, range_m, f"{self._subject.title}’s {title}", "m", 0.0, None, float(far)
+                    place,
+                    range_m,
+                    f"{self._subject.title}’s {title}",
+                    "m",
+                    0.0,
+                    None,
+                    float(far),
                 )
 
     def _of_cone(self, cause: Cause) -> Iterator[NumberCandidate]:
@@ -453,9 +598,13 @@ class ChangeCandidates:
         member = self._subject.member
         if isinstance(off, int | float):
             scenario, title = self._subject.header.scenario, self._subject.title
-            place = BodyNumberPlace(scenario=scenario, member=member.name, field="cone_deg")
+            place = BodyNumberPlace(
+                scenario=scenario, member=member.name, field="cone_deg"
+            )
             was, wide = member.body.cone_deg, 2.0 * float(off)
-            yield NumberCandidate(place, was, f"{title}’s field of view", "°", 0.01, 360.0, wide)
+            yield NumberCandidate(
+                place, was, f"{title}’s field of view", "°", 0.01, 360.0, wide
+            )
 
     # the order of rows, and the setting
 
@@ -464,11 +613,21 @@ class ChangeCandidates:
         guard = subject.behavior.row(row_id).guard
         if guard is not None and not guard.watch.take_over:
             place = TakeOverWatch(behavior=self._behavior, row=row_id)
-            yield ArrangementCandidate(place, f"{number}’s guard watched for a take-over")
+            yield ArrangementCandidate(
+                place, f"{number}’s guard watched for a take-over"
+            )
         parent = subject.outline.parent[row_id]
-        siblings = subject.outline.children[parent] if parent is not None else ()
-        before = siblings[: siblings.index(row_id)] if row_id in siblings else ()
-        running = [each for each in before if subject.record.row(each).span_at(self._tick)]
+        siblings = (
+            subject.outline.children[parent] if parent is not None else ()
+        )
+        before = (
+            siblings[: siblings.index(row_id)] if row_id in siblings else ()
+        )
+        running = [
+            each
+            for each in before
+            if subject.record.row(each).span_at(self._tick)
+        ]
         if running and subject.family(row_id) in RUNS:
             steps = len(before) - before.index(running[0])
             moved = MovedUp(behavior=self._behavior, row=row_id, steps=steps)
@@ -481,10 +640,14 @@ class ChangeCandidates:
         if member.name not in [each.name for each in header.played.cast]:
             return
         for field, title, unit in BODY_FIELDS:
-            place = BodyNumberPlace(scenario=header.scenario, member=member.name, field=field)
+            place = BodyNumberPlace(
+                scenario=header.scenario, member=member.name, field=field
+            )
             was = float(getattr(member.body, field))
             high = 360.0 if unit == "°" else None
-            yield NumberCandidate(place, was, f"{self._subject.title}’s {title}", unit, 0.01, high)
+            yield NumberCandidate(
+                place, was, f"{self._subject.title}’s {title}", unit, 0.01, high
+            )
 
     def _of_setting(self) -> Iterator[NumberCandidate]:
         """The times of the cues around the tick."""
@@ -497,21 +660,31 @@ class ChangeCandidates:
         for _, index, at_s in sorted(cues)[:MOST_CUES]:
             place = CueTime(scenario=header.scenario, index=index)
             title = f"the time of cue {index + 1}"
-            yield NumberCandidate(place, at_s, title, "s", 0.0, header.seconds(self._tick))
+            yield NumberCandidate(
+                place, at_s, title, "s", 0.0, header.seconds(self._tick)
+            )
 
 
 def _is_in(term: NumberTerm, atom: ConditionTree) -> bool:
     return any(each is term for each in walk(atom))
 
 
-def _other_side(atom: ConditionTree, term: NumberTerm, met: AtomResult) -> float | None:
-    """What a number in an atom was compared with: the other side, or the number behind a sense."""
+def _other_side(
+    atom: ConditionTree, term: NumberTerm, met: AtomResult
+) -> float | None:
+    """What a number in an atom was compared with: the other side, or the number
+    behind a sense.
+    """
     found: object = None
     if isinstance(atom, Comparison) and term in (atom.left, atom.right):
         found = met.right if term is atom.left else met.left
     elif isinstance(atom, SenseCall):
         found = _measured(met.cause) if met.cause is not None else met.left
-    return float(found) if isinstance(found, int | float) and found is not True else None
+    return (
+        float(found)
+        if isinstance(found, int | float) and found is not True
+        else None
+    )
 
 
 def _measured(cause: Cause) -> object:

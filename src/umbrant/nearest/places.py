@@ -1,6 +1,8 @@
-"""Places in a project at which something can be made otherwise: a number, or an arrangement.
+"""Places in a project at which something can be made otherwise: a number, or an
+arrangement.
 
-Each is a document, so that it can be passed between processes and be shown, applied or kept.
+Each is a document, so that it can be passed between processes and be shown,
+applied or kept.
 """
 
 from typing import Annotated, Literal
@@ -44,7 +46,9 @@ class ConditionNumber(Document):
         """The project with another number there."""
         when = self._condition(project)
         start, end = self._terms(project)[self.index].span
-        return self._with_condition(project, f"{when[:start]}{number_text(value)}{when[end:]}")
+        return self._with_condition(
+            project, f"{when[:start]}{number_text(value)}{when[end:]}"
+        )
 
     def _terms(self, project: Project) -> list[NumberTerm]:
         found = walk(parse(self._condition(project)))
@@ -60,12 +64,14 @@ class ConditionNumber(Document):
     def _with_condition(self, project: Project, when: str) -> Project:
         if self.part == GUARD:
             return set_guard(project, self.behavior, self.row, when)
-        return set_value(project, self.behavior, Slot(self.row, self.part, self.param), when)
+        return set_value(
+            project, self.behavior, Slot(self.row, self.part, self.param), when
+        )
 
 
 class ParamNumber(Document):
-    """A parameter of a row or of one of its decorators, or what a key of a used behavior is bound
-    to.
+    """A parameter of a row or of one of its decorators, or what a key of a used
+    behavior is bound to.
     """
 
     kind: Literal["parameter"] = "parameter"
@@ -78,16 +84,22 @@ class ParamNumber(Document):
 
     def read(self, project: Project) -> float:
         """The number as it is written."""
-        value = _args_of(row_of(project, self.behavior, self.row), self.part).get(self.param)
+        value = _args_of(
+            row_of(project, self.behavior, self.row), self.part
+        ).get(self.param)
         return float(value) if isinstance(value, int | float) else self.default
 
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
-        return set_value(project, self.behavior, Slot(self.row, self.part, self.param), value)
+        return set_value(
+            project, self.behavior, Slot(self.row, self.part, self.param), value
+        )
 
 
 class BodyNumberPlace(Document):
-    """A number of the body of one of the cast: how far it sees, how fast it walks."""
+    """A number of the body of one of the cast: how far it sees, how fast it
+    walks.
+    """
 
     kind: Literal["body"] = "body"
     scenario: str
@@ -97,7 +109,11 @@ class BodyNumberPlace(Document):
     def read(self, project: Project) -> float:
         """The number as it is written."""
         member = find_named(project.scenario(self.scenario).cast, self.member)
-        return float(getattr(member.body, self.field)) if member is not None else 0.0
+        return (
+            float(getattr(member.body, self.field))
+            if member is not None
+            else 0.0
+        )
 
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
@@ -124,11 +140,15 @@ class CueTime(Document):
         scenario = project.scenario(self.scenario)
         cues = list(scenario.cues)
         cues[self.index] = cues[self.index].model_copy(update={"at_s": value})
-        return project.with_scenario(scenario.model_copy(update={"cues": tuple(cues)}))
+        return project.with_scenario(
+            scenario.model_copy(update={"cues": tuple(cues)})
+        )
 
 
 class KeyDefault(Document):
-    """What a key begins with that no cue can set: one inside a behavior that is used."""
+    """What a key begins with that no cue can set: one inside a behavior that is
+    used.
+    """
 
     kind: Literal["key default"] = "key default"
     board: str
@@ -142,12 +162,14 @@ class KeyDefault(Document):
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
         key = project.blackboard(self.board).by_name[self.key]
-        return declare_key(project, self.board, key.model_copy(update={"default": value}))
+        return declare_key(
+            project, self.board, key.model_copy(update={"default": value})
+        )
 
 
 class KeyAtTick(Document):
-    """The value of a key at a tick: set there by a cue, as a branch does. What it was comes from
-    the take.
+    """The value of a key at a tick: set there by a cue, as a branch does. What
+    it was comes from the take.
     """
 
     kind: Literal["key"] = "key"
@@ -164,7 +186,9 @@ class KeyAtTick(Document):
 
     def put(self, project: Project, value: float) -> Project:
         """The project with a cue that sets the key."""
-        return with_cues(project, self.scenario, self.tick, [self.action(value)])
+        return with_cues(
+            project, self.scenario, self.tick, [self.action(value)]
+        )
 
     def action(self, value: float) -> SetKey:
         """What is done at the tick."""
@@ -172,7 +196,12 @@ class KeyAtTick(Document):
 
 
 NumberPlace = Annotated[
-    ConditionNumber | ParamNumber | BodyNumberPlace | CueTime | KeyDefault | KeyAtTick,
+    ConditionNumber
+    | ParamNumber
+    | BodyNumberPlace
+    | CueTime
+    | KeyDefault
+    | KeyAtTick,
     Field(discriminator="kind"),
 ]
 """Where a number stands that can be another one."""
@@ -235,7 +264,9 @@ class DoneAtTick(Document):
         return with_cues(project, self.scenario, self.tick, [self.does])
 
 
-Arrangement = Annotated[TakeOverWatch | MovedUp | Unmuted | DoneAtTick, Field(discriminator="kind")]
+Arrangement = Annotated[
+    TakeOverWatch | MovedUp | Unmuted | DoneAtTick, Field(discriminator="kind")
+]
 """What can be arranged otherwise."""
 
 
@@ -243,4 +274,6 @@ def _args_of(row: Row, part: str) -> dict[str, object]:
     if part == BINDS:
         return dict(row.binds)
     family, index = part_index(part)
-    return dict(row.decorators[index].args if family == "decorator" else row.args)
+    return dict(
+        row.decorators[index].args if family == "decorator" else row.args
+    )

@@ -1,7 +1,8 @@
 """Searching for the nearest changes with which a row would have run at a tick.
 
-Nothing is told that has not been played: each change is played up to the tick, and of a number the
-next value towards what it was is played as well, and does not help.
+Nothing is told that has not been played: each change is played up to the tick,
+and of a number the next value towards what it was is played as well, and does
+not help.
 """
 
 import math
@@ -30,7 +31,8 @@ from umbrant.nearest.trials import TrialPlayer, TrialTake, ran
 from umbrant.reasons.why import Explainer
 
 NOTHING_HELPS = (
-    "Nothing that was tried helps: no number, order or watch in its way alone, and no two of them."
+    "Nothing that was tried helps: no number, order or watch in its way alone, "
+    "and no two of them."
 )
 WIDER = (1, 2, 4, 8)
 """How many steps beyond the first guess are tried."""
@@ -55,7 +57,11 @@ class ChangedNumber(Document):
     def says(self) -> str:
         """The change in words: `8 m → 8.1 m in 1.1’s guard`."""
         unit = f" {self.unit}" if self.unit else ""
-        where = "in" if isinstance(self.place, ConditionNumber | ParamNumber) else "for"
+        where = (
+            "in"
+            if isinstance(self.place, ConditionNumber | ParamNumber)
+            else "for"
+        )
         was, value = number_text(self.was), number_text(self.value)
         return f"{was}{unit} → {value}{unit} {where} {self.title}"
 
@@ -64,7 +70,9 @@ class ChangedNumber(Document):
         return self.place.put(project, self.value)
 
     def less(self, project: Project) -> Project | None:
-        """The project with one step less of the change; None where that is no change at all."""
+        """The project with one step less of the change; None where that is no
+        change at all.
+        """
         nearer = _step_back(self.was, self.value, self.step)
         return None if nearer is None else self.place.put(project, nearer)
 
@@ -91,22 +99,30 @@ class NearestChange(Document):
     numbers: tuple[ChangedNumber, ...] = ()
     arranged: tuple[Rearranged, ...] = ()
     runs_from: int
-    """The tick from which the row would have run on to the one that is asked about."""
+    """The tick from which the row would have run on to the one that is asked
+    about.
+    """
     others: int
-    """How many other stretches of the agent's rows would have been otherwise until then."""
+    """How many other stretches of the agent's rows would have been otherwise
+    until then.
+    """
     agent: str
     """Who runs the row, by title."""
     row_name: str
     seconds: float
     """The time of `runs_from`."""
     went_on: bool
-    """Whether the row ran until shortly before, so that it would have run on."""
+    """Whether the row ran until shortly before, so that it would have run on.
+    """
 
     @property
     def short(self) -> str:
         """The change alone."""
         return " and ".join(
-            [*(each.says for each in self.numbers), *(each.says for each in self.arranged)]
+            [
+                *(each.says for each in self.numbers),
+                *(each.says for each in self.arranged),
+            ]
         )
 
     @property
@@ -118,14 +134,22 @@ class NearestChange(Document):
         rest = {
             0: f"nothing else that {who} does changes before",
             1: f"{who} does otherwise in one other stretch",
-        }.get(self.others, f"{who} does otherwise in {self.others} other stretches")
+        }.get(
+            self.others,
+            f"{who} does otherwise in {self.others} other stretches",
+        )
         since = "at" if self.went_on else "from"
         return f"{changes}: {self.row_name} {verb} {since} {self.seconds:.2f} s; {rest}."
 
     @property
     def is_done_at_tick(self) -> bool:
-        """Whether something is done at the tick, as in a branch, rather than written otherwise."""
-        places = [each.place for each in self.numbers], [each.place for each in self.arranged]
+        """Whether something is done at the tick, as in a branch, rather than
+        written otherwise.
+        """
+        places = (
+            [each.place for each in self.numbers],
+            [each.place for each in self.arranged],
+        )
         return any(isinstance(each, KeyAtTick) for each in places[0]) or any(
             isinstance(each, DoneAtTick) for each in places[1]
         )
@@ -154,7 +178,8 @@ class NearestChange(Document):
     def distance(self) -> float:
         """How large the change is, as a share of what the numbers were."""
         shares = [
-            abs(each.value - each.was) / max(abs(each.was), abs(each.value), 1e-9)
+            abs(each.value - each.was)
+            / max(abs(each.was), abs(each.value), 1e-9)
             for each in self.numbers
         ]
         return sum(shares) + len(self.arranged) * 0.5
@@ -163,7 +188,9 @@ class NearestChange(Document):
 class NearestSearch:
     """Searches for one row of one agent at one tick of a take."""
 
-    def __init__(self, explainer: Explainer, tick: int, row_id: str, player: TrialPlayer) -> None:
+    def __init__(
+        self, explainer: Explainer, tick: int, row_id: str, player: TrialPlayer
+    ) -> None:
         self._subject = explainer
         self._tick = tick
         self._row_id = row_id
@@ -171,21 +198,24 @@ class NearestSearch:
         self._project = explainer.header.project
 
     def found(self) -> Iterator[NearestChange]:
-        """The changes that help, each as soon as it has been played: those that seem nearest first,
-        and pairs of them if nothing helps alone.
+        """The changes that help, each as soon as it has been played: those that
+        seem nearest first, and pairs of them if nothing helps alone.
         """
         # It ran: there is nothing to search for.
         if ran(self._subject.record.row(self._row_id), self._tick):
             return
-        candidates = ChangeCandidates(self._subject, self._tick, self._row_id).found()
+        candidates = ChangeCandidates(
+            self._subject, self._tick, self._row_id
+        ).found()
         promising = [each for each in candidates if not _is_unknown(each)]
         for search in (
             map(self._one, promising[:MOST_CANDIDATES]),
             self._pairs(promising),
             map(self._from_tries, _numbers(candidates)),
         ):
-            # What is simpler is told alone: pairs are tried only where no single change helps, and
-            # values without a guess only where no pair does.
+            # What is simpler is told alone: pairs are tried only where no
+            # single change helps, and values without a guess only where no pair
+            # does.
             any_found = False
             for found in search:
                 if found is not None:
@@ -199,9 +229,15 @@ class NearestSearch:
     def _one(self, candidate: Candidate) -> NearestChange | None:
         if isinstance(candidate, ArrangementCandidate):
             return self._arranged(candidate)
-        return self._search(candidate, candidate.guess) if candidate.guess is not None else None
+        return (
+            self._search(candidate, candidate.guess)
+            if candidate.guess is not None
+            else None
+        )
 
-    def _pairs(self, candidates: list[Candidate]) -> Iterator[NearestChange | None]:
+    def _pairs(
+        self, candidates: list[Candidate]
+    ) -> Iterator[NearestChange | None]:
         """The first pair of numbers that helps."""
         guessed = _numbers(candidates)
         for one, other in list(combinations(guessed, 2))[:MOST_PAIRS]:
@@ -212,7 +248,9 @@ class NearestSearch:
 
     # one change
 
-    def _arranged(self, candidate: ArrangementCandidate) -> NearestChange | None:
+    def _arranged(
+        self, candidate: ArrangementCandidate
+    ) -> NearestChange | None:
         changed = candidate.place.put(self._project)
         # An arrangement that is there already is no change.
         if changed == self._project:
@@ -221,14 +259,20 @@ class NearestSearch:
         if not self._runs(trial):
             return None
         return self._change(
-            trial, arranged=(Rearranged(place=candidate.place, title=candidate.title),)
+            trial,
+            arranged=(
+                Rearranged(place=candidate.place, title=candidate.title),
+            ),
         )
 
     def _from_tries(self, candidate: NumberCandidate) -> NearestChange | None:
-        """The nearest value of a number of which nothing recorded says what it would have to be:
-        from the nearest of some that are tried, if any of them helps.
+        """The nearest value of a number of which nothing recorded says what it
+        would have to be: from the nearest of some that are tried, if any of
+        them helps.
         """
-        values = [each for each in candidate.tries() if _is_within(candidate, each)]
+        values = [
+            each for each in candidate.tries() if _is_within(candidate, each)
+        ]
         trials: dict[float, TrialTake | None] = {}
         self._play(candidate, values, trials)
         helping = [value for value in values if self._runs(trials[value])]
@@ -237,13 +281,16 @@ class NearestSearch:
         nearest = min(helping, key=lambda value: abs(value - candidate.was))
         return self._nearest(candidate, candidate.was, nearest, trials)
 
-    def _search(self, candidate: NumberCandidate, first: float) -> NearestChange | None:
-        """Go outwards from a first guess until a value helps, then back to the nearest that
-        does.
+    def _search(
+        self, candidate: NumberCandidate, first: float
+    ) -> NearestChange | None:
+        """Go outwards from a first guess until a value helps, then back to the
+        nearest that does.
         """
         was, step = candidate.was, _step_of(candidate.was, first)
         sign = 1.0 if first > was else -1.0
-        # Rounded outwards, for what is rounded towards the number as it was may not be enough.
+        # Rounded outwards, for what is rounded towards the number as it was may
+        # not be enough.
         base = _on_grid(first, step, sign)
         failed, helped = was, None
         trials: dict[float, TrialTake | None] = {}
@@ -251,9 +298,14 @@ class NearestSearch:
             value = round(base + sign * count * step, 6)
             if not _is_within(candidate, value):
                 break
-            # Played along with it, for a processor is free: it is asked next if the value helps.
+            # Played along with it, for a processor is free: it is asked next if
+            # the value helps.
             nearer = _step_back(was, value, step)
-            self._play(candidate, [value, *([] if nearer is None else [nearer])], trials)
+            self._play(
+                candidate,
+                [value, *([] if nearer is None else [nearer])],
+                trials,
+            )
             if self._runs(trials[value]):
                 helped = value
                 break
@@ -269,8 +321,8 @@ class NearestSearch:
         helped: float,
         trials: dict[float, TrialTake | None],
     ) -> NearestChange:
-        """Halve the way between a value that fails and one that helps, until they are one step
-        apart.
+        """Halve the way between a value that fails and one that helps, until
+        they are one step apart.
         """
         was = candidate.was
         step, sign = _step_of(was, helped), 1.0 if helped > was else -1.0
@@ -288,28 +340,40 @@ class NearestSearch:
         return self._change(trials[helped], numbers=(number,))
 
     def _play(
-        self, candidate: NumberCandidate, values: list[float], trials: dict[float, TrialTake | None]
+        self,
+        candidate: NumberCandidate,
+        values: list[float],
+        trials: dict[float, TrialTake | None],
     ) -> None:
         """Play a number's values that have not been played yet, at once."""
         new = [value for value in dict.fromkeys(values) if value not in trials]
-        played = self._player.play([candidate.place.put(self._project, each) for each in new])
+        played = self._player.play(
+            [candidate.place.put(self._project, each) for each in new]
+        )
         trials.update(zip(new, played, strict=True))
 
     # two together
 
-    def _pair(self, one: NumberCandidate, other: NumberCandidate) -> NearestChange | None:
-        """Both of two numbers at what the recorded sides say, or one step beyond, if that helps and
-        neither does with one step less.
+    def _pair(
+        self, one: NumberCandidate, other: NumberCandidate
+    ) -> NearestChange | None:
+        """Both of two numbers at what the recorded sides say, or one step
+        beyond, if that helps and neither does with one step less.
         """
         for numbers in product(_at_guess(one), _at_guess(other)):
-            nearer = [self._with(numbers, less=index) for index in range(len(numbers))]
+            nearer = [
+                self._with(numbers, less=index) for index in range(len(numbers))
+            ]
             trial, *less = self._player.play([self._with(numbers), *nearer])
-            # Both are needed, each to its last digit: with one step less of either it does not run.
+            # Both are needed, each to its last digit: with one step less of
+            # either it does not run.
             if self._runs(trial) and not any(map(self._runs, less)):
                 return self._change(trial, numbers=numbers)
         return None
 
-    def _with(self, numbers: tuple[ChangedNumber, ...], less: int | None = None) -> Project:
+    def _with(
+        self, numbers: tuple[ChangedNumber, ...], less: int | None = None
+    ) -> Project:
         project = self._project
         for index, each in enumerate(numbers):
             nearer = each.less(project) if index == less else None
@@ -337,8 +401,11 @@ class NearestSearch:
         span = take.agents[agent].row(self._row_id).span_at(self._tick)
         before = self._subject.record.row(self._row_id).last_span(self._tick)
         start = span.start if span is not None else self._tick
-        # Where it ran in both from the same tick on, what is new is that it did not end.
-        ended = before.end if before is not None and before.start == start else None
+        # Where it ran in both from the same tick on, what is new is that it did
+        # not end.
+        ended = (
+            before.end if before is not None and before.start == start else None
+        )
         runs_from = start if ended is None else ended
         apart = ranges_apart(self._subject.take, take, agent)
         others = [each for each in apart if each.start < runs_from]
@@ -355,8 +422,8 @@ class NearestSearch:
 
 
 def _at_guess(candidate: NumberCandidate) -> list[ChangedNumber]:
-    """A number at what the recorded sides say, and one step beyond: the sign of a comparison says
-    which of the two is needed.
+    """A number at what the recorded sides say, and one step beyond: the sign of
+    a comparison says which of the two is needed.
     """
     if candidate.guess is None:
         return []
@@ -364,10 +431,16 @@ def _at_guess(candidate: NumberCandidate) -> list[ChangedNumber]:
     sign = 1.0 if candidate.guess > candidate.was else -1.0
     first = _on_grid(candidate.guess, step, sign)
     values = [first, round(first + sign * step, 6)]
-    return [_changed(candidate, each, step) for each in values if _is_within(candidate, each)]
+    return [
+        _changed(candidate, each, step)
+        for each in values
+        if _is_within(candidate, each)
+    ]
 
 
-def _changed(candidate: NumberCandidate, value: float, step: float) -> ChangedNumber:
+def _changed(
+    candidate: NumberCandidate, value: float, step: float
+) -> ChangedNumber:
     return ChangedNumber(
         place=candidate.place,
         was=candidate.was,
@@ -394,7 +467,9 @@ def _step_of(was: float, other: float) -> float:
 
 
 def _on_grid(value: float, step: float, sign: float) -> float:
-    """The first value of the grid at or beyond a value, away from what the number was."""
+    """The first value of the grid at or beyond a value, away from what the
+    number was.
+    """
     count = value / step
     steps = math.ceil(count - 1e-9) if sign > 0 else math.floor(count + 1e-9)
     return round(steps * step, 6)

@@ -27,7 +27,9 @@ MOST_AT_ONCE = 4
 
 @dataclass(frozen=True)
 class TrialTake:
-    """What came of a trial: the take as far as it was played, with the rows of one agent alone."""
+    """What came of a trial: the take as far as it was played, with the rows of
+    one agent alone.
+    """
 
     take: Take
 
@@ -38,18 +40,27 @@ class TrialTake:
 
 
 def ran(record: RowRecord, tick: int) -> bool:
-    """Whether a row was active at a tick and after it, or ended at it by itself. One that was only
-    stopped there did not run any more.
+    """Whether a row was active at a tick and after it, or ended at it by
+    itself. One that was only stopped there did not run any more.
     """
     span = record.span_at(tick)
     return span is not None and tick <= span.last_ran(tick + 1)
 
 
 class TrialPlayer:
-    """Plays trials of one take up to a tick. A project that cannot be played gives no take."""
+    """Plays trials of one take up to a tick. A project that cannot be played
+    gives no take.
+    """
 
     def __init__(
-        self, header: Header, agent: str, tick: int, folder: Path, pool: Executor, *, trusted: bool
+        self,
+        header: Header,
+        agent: str,
+        tick: int,
+        folder: Path,
+        pool: Executor,
+        *,
+        trusted: bool,
     ) -> None:
         self._header = header
         self._agent = agent
@@ -58,19 +69,28 @@ class TrialPlayer:
         self._pool = pool
         self._trusted = trusted
         # What was wrong before is none of the change's doing.
-        self._known = validate(header.project, project_catalog(header.project).catalog)
+        self._known = validate(
+            header.project, project_catalog(header.project).catalog
+        )
         self.played = 0
         """How many trials have been played."""
 
     def play(self, projects: Sequence[Project]) -> list[TrialTake | None]:
         """Play several projects at once, and wait for all of them."""
         orders = [self._order(project) for project in projects]
-        done = self._pool.map(_played, [each for each in orders if each is not None])
+        done = self._pool.map(
+            _played, [each for each in orders if each is not None]
+        )
         paths = iter(list(done))
-        return [self._read(next(paths)) if order is not None else None for order in orders]
+        return [
+            self._read(next(paths)) if order is not None else None
+            for order in orders
+        ]
 
     def _order(self, project: Project) -> RollOrder | None:
-        """The order to play a project; None if the change has made something wrong with it."""
+        """The order to play a project; None if the change has made something
+        wrong with it.
+        """
         problems = validate(project, project_catalog(project).catalog)
         if any(each not in self._known for each in problems):
             return None
@@ -93,8 +113,8 @@ class TrialPlayer:
 
 
 def _played(order: RollOrder) -> Path | None:
-    """Play an order; None where it failed. Nodes of the project's own run in a process that may be
-    ended; all else is played right here.
+    """Play an order; None where it failed. Nodes of the project's own run in a
+    process that may be ended; all else is played right here.
     """
     try:
         if not order.project.nodes:
@@ -106,18 +126,27 @@ def _played(order: RollOrder) -> Path | None:
 
 
 @contextmanager
-def trial_player(header: Header, agent: str, tick: int, *, trusted: bool) -> Iterator[TrialPlayer]:
+def trial_player(
+    header: Header, agent: str, tick: int, *, trusted: bool
+) -> Iterator[TrialPlayer]:
     """A player of trials with processes of its own, which end with this one."""
     count = min(MOST_AT_ONCE, os.cpu_count() or 1)
-    with TemporaryDirectory(prefix="umbrant-") as folder, _pool(header, count) as pool:
-        yield TrialPlayer(header, agent, tick, Path(folder), pool, trusted=trusted)
+    with (
+        TemporaryDirectory(prefix="umbrant-") as folder,
+        _pool(header, count) as pool,
+    ):
+        yield TrialPlayer(
+            header, agent, tick, Path(folder), pool, trusted=trusted
+        )
 
 
 def _pool(header: Header, count: int) -> Executor:
     if header.project.nodes:
         # Each waits for processes that do the work.
         return ThreadPoolExecutor(count)
-    return ProcessPoolExecutor(count, get_context("fork"), _end_with, (os.getpid(),))
+    return ProcessPoolExecutor(
+        count, get_context("fork"), _end_with, (os.getpid(),)
+    )
 
 
 def _end_with(parent: int) -> None:

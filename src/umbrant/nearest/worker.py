@@ -1,8 +1,10 @@
-"""A process that searches for nearest changes: run as `python -P -m umbrant.nearest.worker`.
+"""A process that searches for nearest changes: run as `python -P -m
+umbrant.nearest.worker`.
 
-Questions come in on stdin, one line of JSON each, and what is found goes out on stdout in the same
-way. The newest question wins. Each search is a process of its own, forked from this one, which has
-everything loaded; it is ended when another question or an empty line comes, and with this process.
+Questions come in on stdin, one line of JSON each, and what is found goes out on
+stdout in the same way. The newest question wins. Each search is a process of
+its own, forked from this one, which has everything loaded; it is ended when
+another question or an empty line comes, and with this process.
 """
 
 import os
@@ -76,7 +78,9 @@ class NearestWorker:
         self._search = None
 
 
-def _search_in_child(question: NearestQuestion, folder: str, parent: int) -> NoReturn:
+def _search_in_child(
+    question: NearestQuestion, folder: str, parent: int
+) -> NoReturn:
     """Search, in a process just forked, and say what was found."""
     try:
         die_with(parent, signal.SIGKILL)
@@ -93,8 +97,12 @@ def _search_in_child(question: NearestQuestion, folder: str, parent: int) -> NoR
 def _search(question: NearestQuestion) -> None:
     take = read_take(question.take, only=question.agent)
     explainer, tick = Explainer(take, question.agent), question.tick
-    with trial_player(take.header, question.agent, tick, trusted=question.trusted) as player:
-        for found in NearestSearch(explainer, tick, question.row_id, player).found():
+    with trial_player(
+        take.header, question.agent, tick, trusted=question.trusted
+    ) as player:
+        for found in NearestSearch(
+            explainer, tick, question.row_id, player
+        ).found():
             _reply(NearestReply(number=question.number, change=found))
 
 

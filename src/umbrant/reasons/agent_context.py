@@ -1,4 +1,6 @@
-"""One agent of a take, with the behavior it ran: what every answer about it is read from."""
+"""One agent of a take, with the behavior it ran: what every answer about it is
+read from.
+"""
 
 from collections.abc import Sequence
 
@@ -16,15 +18,22 @@ from umbrant.take.record import RowState
 class AgentContext:
     """One agent of a take. Raises KeyError if the take has no such agent.
 
-    Everything is read from the take: its record and the documents it was made from.
+    Everything is read from the take: its record and the documents it was made
+    from.
     """
 
-    def __init__(self, take: Take, agent: str, catalog: Catalog | None = None) -> None:
+    def __init__(
+        self, take: Take, agent: str, catalog: Catalog | None = None
+    ) -> None:
         self.take = take
         self.header = take.header
         self.record = take.agents[agent]
         self.member = take.header.played.member(agent)
-        self.expanded = take.header.expanded(self.member.behavior) if self.member.behavior else None
+        self.expanded = (
+            take.header.expanded(self.member.behavior)
+            if self.member.behavior
+            else None
+        )
         self.behavior = (
             self.expanded.behavior
             if self.expanded
@@ -35,22 +44,32 @@ class AgentContext:
         self.title = self.member.title or agent
         begin = self.member.title
         self.at_start = begin[:1].upper() + begin[1:] or agent
-        """The title as a sentence begins with it; a name is written as it is."""
+        """The title as a sentence begins with it; a name is written as it is.
+        """
         self.names = RowNames(
             self.outline.number,
-            {row.id: row.name or row.kind.replace("_", " ") for row in self.behavior.rows},
+            {
+                row.id: row.name or row.kind.replace("_", " ")
+                for row in self.behavior.rows
+            },
         )
 
     def own_id(self, row_id: str, other: str) -> str:
-        """The id under which a row runs that a row of the same behavior names as `other`."""
+        """The id under which a row runs that a row of the same behavior names
+        as `other`.
+        """
         path = self.expanded.key_scope(row_id).path if self.expanded else ""
         return f"{path}/{other}" if path else other
 
     def actual_key(self, row_id: str, key: str) -> str:
-        """The key that a row means by a name: in a behavior that is used, one of its own, or the
-        one that it is bound to.
+        """The key that a row means by a name: in a behavior that is used, one
+        of its own, or the one that it is bound to.
         """
-        return self.expanded.key_scope(row_id).actual.get(key, key) if self.expanded else key
+        return (
+            self.expanded.key_scope(row_id).actual.get(key, key)
+            if self.expanded
+            else key
+        )
 
     def family(self, row_id: str) -> Family:
         """The family of a row's kind; an unknown kind counts as an action."""
@@ -64,24 +83,37 @@ class AgentContext:
 
     def composite(self, row_id: str) -> Kind | None:
         """The kind of a row that is a composite."""
-        return self.catalog.get(self.behavior.row(row_id).kind, Family.COMPOSITE)
+        return self.catalog.get(
+            self.behavior.row(row_id).kind, Family.COMPOSITE
+        )
 
     def state_of(self, row_id: str, tick: int) -> RowState:
         """What a row was at a tick."""
         return self.record.row(row_id).state_at(tick)
 
     def guard(self, row_id: str) -> ConditionReport | None:
-        """The report on a row's guard; None without a guard, or for one that cannot be parsed."""
+        """The report on a row's guard; None without a guard, or for one that
+        cannot be parsed.
+        """
         return self.report_on(row_id, GUARD)
 
     def report_on(self, row_id: str, part: str) -> ConditionReport | None:
-        """The report on the condition of a part of a row; None for a part that has none."""
+        """The report on the condition of a part of a row; None for a part that
+        has none.
+        """
         when = self._condition_of(row_id, part)
         if not when:
             return None
         actual = self.expanded.key_scope(row_id).actual if self.expanded else {}
         return condition_report(
-            self.header, self.record, self.names, row_id, part, when, self.catalog, actual
+            self.header,
+            self.record,
+            self.names,
+            row_id,
+            part,
+            when,
+            self.catalog,
+            actual,
         )
 
     def _condition_of(self, row_id: str, part: str) -> str | None:
@@ -94,18 +126,28 @@ class AgentContext:
         parts: Sequence[Decorator | Upkeep] = (
             row.decorators if family == "decorator" else row.upkeep
         )
-        return _condition_in(parts[index], self.catalog) if index < len(parts) else None
+        return (
+            _condition_in(parts[index], self.catalog)
+            if index < len(parts)
+            else None
+        )
 
     def checks(self, row_id: str) -> ConditionReport | None:
-        """The report on the condition that a condition row or a transition checks; None for other
-        rows.
+        """The report on the condition that a condition row or a transition
+        checks; None for other rows.
         """
         return self.report_on(row_id, ROW)
 
 
-def _condition_in(part: Row | Decorator | Upkeep, catalog: Catalog) -> str | None:
-    """The condition that the parameters of a row, a decorator or an upkeep hold."""
-    kind = catalog.get(part.kind, Family.CONDITION, Family.TRANSITION, Family.DECORATOR)
+def _condition_in(
+    part: Row | Decorator | Upkeep, catalog: Catalog
+) -> str | None:
+    """The condition that the parameters of a row, a decorator or an upkeep
+    hold.
+    """
+    kind = catalog.get(
+        part.kind, Family.CONDITION, Family.TRANSITION, Family.DECORATOR
+    )
     for param in kind.params if kind else ():
         if param.type is ParamType.CONDITION:
             when = part.args.get(param.name)

@@ -1,4 +1,6 @@
-"""Why an agent changed its mind: how the row that led before ended, and what let the next in."""
+"""Why an agent changed its mind: how the row that led before ended, and what
+let the next in.
+"""
 
 from bisect import bisect_right
 from functools import cached_property
@@ -7,7 +9,14 @@ from umbrant.catalog.kind import RUNS
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.machine_report import entered_by, entered_by_bits
 from umbrant.reasons.row_report import Bits, RowReport, due_s
-from umbrant.reasons.sentences import AnswerLine, Bit, ClaimKind, TextRun, Tone, claim
+from umbrant.reasons.sentences import (
+    AnswerLine,
+    Bit,
+    ClaimKind,
+    TextRun,
+    Tone,
+    claim,
+)
 from umbrant.take.record import Outcome, Span
 
 
@@ -24,13 +33,19 @@ class ChangeReport(RowReport):
                 "; " if bits else "",
                 f"it begins and ends anew at each of {ticks} ticks",
             ]
-        return self.names.line(lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES)
+        return self.names.line(
+            lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES
+        )
 
     def why_changed(self, lead: LeadingSpan, now: int) -> Bits:
         """Why a row took the lead, as seen from `now`."""
-        # A state is entered by a transition, whatever was active before; of other rows the one that
-        # led before has made room.
-        by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
+        # A state is entered by a transition, whatever was active before; of
+        # other rows the one that led before has made room.
+        by = (
+            entered_by(self, lead.row_id, lead.start)
+            if self.is_state(lead.row_id)
+            else None
+        )
         before = self._lead_before(lead)
         if by is not None:
             yield from entered_by_bits(self, by, lead.start, now)
@@ -45,16 +60,27 @@ class ChangeReport(RowReport):
         return leading_spans(self.take, self.member.name)
 
     def _lead_before(self, lead: LeadingSpan) -> LeadingSpan | None:
-        """What led the branch until a row took the lead; None where nothing had for a while."""
+        """What led the branch until a row took the lead; None where nothing had
+        for a while.
+        """
         branch = self.leading[lead.branch]
         index = branch.index(lead)
         before = branch[index - 1] if index else None
-        # Leads end at their last tick, the next begins at the one after, or one later where the row
-        # ended within a tick. A longer gap means that nothing ran, and then nothing made room.
-        return before if before is not None and before.end >= lead.start - 2 else None
+        # Leads end at their last tick, the next begins at the one after, or one
+        # later where the row ended within a tick. A longer gap means that
+        # nothing ran, and then nothing made room.
+        return (
+            before
+            if before is not None and before.end >= lead.start - 2
+            else None
+        )
 
-    def _why_left(self, before: LeadingSpan, lead: LeadingSpan, now: int) -> Bits:
-        """Why the row that led before does not lead any more, and what let the other one in."""
+    def _why_left(
+        self, before: LeadingSpan, lead: LeadingSpan, now: int
+    ) -> Bits:
+        """Why the row that led before does not lead any more, and what let the
+        other one in.
+        """
         span = self._last_ending(before, lead)
         if span is None:
             return
@@ -64,36 +90,51 @@ class ChangeReport(RowReport):
             return
         yield self.names.bit(before.row_id)
         outcome = (span.outcome or Outcome.STOPPED).value
-        yield claim(ClaimKind.ENDED, before.row_id, span.end or 0, outcome=outcome, now=lead.start)
+        yield claim(
+            ClaimKind.ENDED,
+            before.row_id,
+            span.end or 0,
+            outcome=outcome,
+            now=lead.start,
+        )
         words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
         yield words.get(span.outcome or Outcome.STOPPED, " was left")
         if span.outcome is not Outcome.SUCCESS:
             yield from self.why_ended(before.row_id, span, now)
             return
         yield from self._check_that_ended(before.row_id, span, now)
-        # A row that comes before the one that ended was let in by its guard, not by that end alone.
+        # A row that comes before the one that ended was let in by its guard,
+        # not by that end alone.
         if held and self._comes_first(lead.row_id, before.row_id):
             yield from [", and ", *held]
 
-    def _check_that_ended(self, row_id: str, span: Span, now: int, *, said: bool = True) -> Bits:
-        """The check whose answer made a row succeed, such as the one that ended a repeat: what it
-        found. `said` is what it must have said. Nothing where another row, or a decorator, did.
+    def _check_that_ended(
+        self, row_id: str, span: Span, now: int, *, said: bool = True
+    ) -> Bits:
+        """The check whose answer made a row succeed, such as the one that ended
+        a repeat: what it found. `said` is what it must have said. Nothing where
+        another row, or a decorator, did.
         """
         decorators = list(self.behavior.row(row_id).decorators)
         repeats = [each for each in decorators if each.kind == "repeat_until"]
         if repeats == decorators[-1:] and decorators:
-            said = (repeats[0].args.get("result", "success") == "success") is said
+            said = (
+                repeats[0].args.get("result", "success") == "success"
+            ) is said
             decorators = decorators[:-1]
         checks = self.checks(row_id) if self.family(row_id) in RUNS else None
-        # Another decorator may have turned the result round, so the check cannot be named as what
-        # ended the row.
+        # Another decorator may have turned the result round, so the check
+        # cannot be named as what ended the row.
         if decorators:
             return
         if checks is not None:
             yield ": "
             yield from checks.bits(span.end or 0, held=said, now=now)
             return
-        until, wanted = (span.end or 0, span.end_step), Outcome.SUCCESS if said else Outcome.FAILURE
+        until, wanted = (
+            (span.end or 0, span.end_step),
+            Outcome.SUCCESS if said else Outcome.FAILURE,
+        )
         ended = [
             (inner.end_step, child, inner)
             for child in self.outline.children[row_id]
@@ -106,12 +147,12 @@ class ChangeReport(RowReport):
             yield from self._check_that_ended(child, inner, now, said=said)
 
     def _what_opened(self, lead: LeadingSpan, held: list[Bit]) -> Bits:
-        """What turned from no to yes as a row took over: its guard, or its cooldown ended while the
-        guard had been yes already.
+        """What turned from no to yes as a row took over: its guard, or its
+        cooldown ended while the guard had been yes already.
         """
         before = self.record.row(lead.row_id).refusal_at(lead.start - 1)
-        # A guard that is watched takes over when it turns to yes. Had it been yes before, only time
-        # that ran out let the row in.
+        # A guard that is watched takes over when it turns to yes. Had it been
+        # yes before, only time that ran out let the row in.
         if before is None or due_s(before.cause) is None:
             yield from held
             return
@@ -119,12 +160,16 @@ class ChangeReport(RowReport):
         if held:
             yield from [", and ", *held]
 
-    def _last_ending(self, before: LeadingSpan, lead: LeadingSpan) -> Span | None:
+    def _last_ending(
+        self, before: LeadingSpan, lead: LeadingSpan
+    ) -> Span | None:
         """The last time that a row ended before another took the lead."""
         spans = self.record.row(before.row_id).spans
         ended = [
             span
-            for span in spans[: bisect_right(spans, lead.start, key=lambda each: each.start)]
+            for span in spans[
+                : bisect_right(spans, lead.start, key=lambda each: each.start)
+            ]
             if span.end is not None and span.end <= lead.start
         ]
         return ended[-1] if ended else None

@@ -1,5 +1,5 @@
-"""What a condition met when it was asked, in words: each side, what stood in the way, and who wrote
-the keys in it.
+"""What a condition met when it was asked, in words: each side, what stood in
+the way, and who wrote the keys in it.
 """
 
 from collections.abc import Iterator, Mapping
@@ -48,7 +48,9 @@ COMPARED = {
 
 @dataclass(frozen=True)
 class ConditionReport:
-    """Explains the results of one condition of one agent: a guard, or what a row checks."""
+    """Explains the results of one condition of one agent: a guard, or what a
+    row checks.
+    """
 
     header: Header
     agent: AgentRecord
@@ -60,15 +62,21 @@ class ConditionReport:
     actual: Mapping[str, str]
     """The keys that are meant by the names in the condition, see `KeyScope`."""
     tells_history: bool = True
-    """Whether it says when an atom was last yes, and who wrote the keys in the condition."""
+    """Whether it says when an atom was last yes, and who wrote the keys in the
+    condition.
+    """
 
-    def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[Bit]:
-        """What decided it when it was last asked at or before a tick, and who wrote the keys in it.
+    def bits(
+        self, tick: int, *, held: bool, now: int | None = None
+    ) -> list[Bit]:
+        """What decided it when it was last asked at or before a tick, and who
+        wrote the keys in it.
 
-        `held` says whether it came out as yes; times are told as seen from `now`, else from `tick`.
+        `held` says whether it came out as yes; times are told as seen from
+        `now`, else from `tick`.
         """
-        # One clock in an answer: it counts from the playhead, also where what is told was so
-        # earlier.
+        # One clock in an answer: it counts from the playhead, also where what
+        # is told was so earlier.
         now = tick if now is None else now
         found: list[Bit] = []
         decisive = self.deciding(tick, held=held)
@@ -79,15 +87,26 @@ class ConditionReport:
             if self.tells_history:
                 found.extend(self._last_yes(index, met, tick, now))
         if self.tells_history:
-            found.extend(self._writers([atom for _, atom, _ in decisive], tick, now))
-        found = found or [TextRun(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
-        decided_by = [(index, met.truth, met.left, met.right) for index, _, met in decisive]
+            found.extend(
+                self._writers([atom for _, atom, _ in decisive], tick, now)
+            )
+        found = found or [
+            TextRun(
+                spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO
+            )
+        ]
+        decided_by = [
+            (index, met.truth, met.left, met.right)
+            for index, _, met in decisive
+        ]
         facts = {"part": self.part, "held": held, "atoms": decided_by}
         return [*found, Claim(ClaimKind.CONDITION, self.row_id, tick, facts)]
 
-    def deciding(self, tick: int, *, held: bool) -> list[tuple[int, ConditionTree, AtomResult]]:
-        """The atoms that decided the condition when it was last asked at or before a tick: the
-        index of each, the atom, and what it found.
+    def deciding(
+        self, tick: int, *, held: bool
+    ) -> list[tuple[int, ConditionTree, AtomResult]]:
+        """The atoms that decided the condition when it was last asked at or
+        before a tick: the index of each, the atom, and what it found.
         """
         found: list[tuple[int, ConditionTree, AtomResult]] = []
         for index, atom in enumerate(atoms(self.tree)):
@@ -98,57 +117,93 @@ class ConditionReport:
 
     def atom_bits(self, index: int, met: AtomResult) -> list[TextRun]:
         """What one atom of the condition found, by its index among the atoms."""
-        return list(self._atom(list(atoms(self.tree))[index], met, bool(met.truth), was=False))
+        return list(
+            self._atom(
+                list(atoms(self.tree))[index], met, bool(met.truth), was=False
+            )
+        )
 
     def _atom(
         self, atom: ConditionTree, met: AtomResult, held: bool, *, was: bool
     ) -> Iterator[TextRun]:
-        """What an atom found. `was` says that this was at an earlier moment than the rest of the
-        sentence speaks of.
+        """What an atom found. `was` says that this was at an earlier moment
+        than the rest of the sentence speaks of.
         """
         tone = Tone.YES if held else Tone.NO
         if met.truth is None:
             could_not = "could not" if was else "cannot"
-            yield TextRun(f"{spoken(atom, self.catalog)} {could_not} be said", tone)
+            yield TextRun(
+                f"{spoken(atom, self.catalog)} {could_not} be said", tone
+            )
         elif isinstance(atom, Comparison):
-            yield TextRun(self._comparison(atom, met, "was" if was else "is"), tone)
+            yield TextRun(
+                self._comparison(atom, met, "was" if was else "is"), tone
+            )
         else:
             text = _answered(spoken(atom, self.catalog), met.truth)
-            yield TextRun(text.replace(" is ", " was ", 1) if was else text, tone)
+            yield TextRun(
+                text.replace(" is ", " was ", 1) if was else text, tone
+            )
         if met.cause is not None:
             yield TextRun(" — ")
             yield from self.names.because(met.cause)
-        elif met.truth and isinstance(met.left, float) and not isinstance(atom, Comparison):
-            yield TextRun(f" ({value_text(round(met.left, 2), unit_of(atom, self.catalog))})")
+        elif (
+            met.truth
+            and isinstance(met.left, float)
+            and not isinstance(atom, Comparison)
+        ):
+            yield TextRun(
+                f" ({value_text(round(met.left, 2), unit_of(atom, self.catalog))})"
+            )
 
     def _comparison(self, atom: Comparison, met: AtomResult, verb: str) -> str:
-        unit = unit_of(atom.left, self.catalog) or unit_of(atom.right, self.catalog)
+        unit = unit_of(atom.left, self.catalog) or unit_of(
+            atom.right, self.catalog
+        )
         left, right = distinct(met.left, met.right)
         compared = f"{'' if met.truth else 'not '}{COMPARED[atom.sign]}"
-        found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
+        found = (
+            f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
+        )
         return f"{found}, {compared} {value_text(right, unit)}"
 
-    def _last_yes(self, index: int, met: AtomResult, tick: int, now: int) -> Iterator[Bit]:
+    def _last_yes(
+        self, index: int, met: AtomResult, tick: int, now: int
+    ) -> Iterator[Bit]:
         if met.truth:
             return
         changes = self.agent.row(self.row_id).sensed.get((self.part, index))
         ended = last_yes(changes, tick) if changes else None
         if ended is not None and now - ended > 1:
-            yield TextRun(f"; last yes {seconds_text(self.header.seconds(now - ended))} ago")
+            yield TextRun(
+                f"; last yes {seconds_text(self.header.seconds(now - ended))} ago"
+            )
             facts = {"part": self.part, "atom": index, "until": tick}
             yield Claim(ClaimKind.LAST_YES, self.row_id, ended, facts)
 
-    def _writers(self, decisive: list[ConditionTree], tick: int, now: int) -> Iterator[Bit]:
-        keys = [part.key for atom in decisive for part in walk(atom) if isinstance(part, KeyTerm)]
+    def _writers(
+        self, decisive: list[ConditionTree], tick: int, now: int
+    ) -> Iterator[Bit]:
+        keys = [
+            part.key
+            for atom in decisive
+            for part in walk(atom)
+            if isinstance(part, KeyTerm)
+        ]
         for name in dict.fromkeys(keys):
             actual = self.actual.get(name, name)
-            yield from written_bits(self.header, self.agent, self.names, actual, name, tick, now)
+            yield from written_bits(
+                self.header, self.agent, self.names, actual, name, tick, now
+            )
 
 
 def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
-    """The last tick, before the one given, at which an atom was yes; None if it never was."""
+    """The last tick, before the one given, at which an atom was yes; None if it
+    never was.
+    """
     index = changes.index(tick)
-    # The change at `index` made it what it is at the tick, so a yes lies before that.
+    # The change at `index` made it what it is at the tick, so a yes lies before
+    # that.
     for earlier in range(index - 1, -1, -1):
         met = changes.values[earlier]
         if met is not None and met.truth:
@@ -166,9 +221,9 @@ def written_bits(
     now: int,
     deepest: int = 3,
 ) -> Iterator[Bit]:
-    """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value
-    from the start. `called` is the name that the row has for the key. A copy is followed to what it
-    was made from, `deepest` times.
+    """Who gave a key the value it has at a tick, and how long before `now`.
+    Nothing for a value from the start. `called` is the name that the row has
+    for the key. A copy is followed to what it was made from, `deepest` times.
     """
     changes = agent.keys.get(key)
     written = changes.at(tick) if changes else None
@@ -181,7 +236,12 @@ def written_bits(
         return
     wrote_at = changes.ticks[changes.index(tick)]
     ago = ago_text(header.seconds(now - wrote_at))
-    facts = {"key": key, "value": written.value, "part": written.part, "until": tick}
+    facts = {
+        "key": key,
+        "value": written.value,
+        "part": written.part,
+        "until": tick,
+    }
     yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
     family, _ = part_index(written.part)
     value = value_text(_rounded(written.value))
@@ -197,13 +257,25 @@ def written_bits(
     if written.cause is not None and written.cause.kind == "copied":
         source = str(written.cause.facts["key"])
         yield TextRun(f", from {source}")
-        # What was copied has a writer of its own; a key that is copied round and round has not.
+        # What was copied has a writer of its own; a key that is copied round
+        # and round has not.
         if deepest > 0:
             yield from written_bits(
-                header, agent, names, source, source, wrote_at, now, deepest=deepest - 1
+                header,
+                agent,
+                names,
+                source,
+                source,
+                wrote_at,
+                now,
+                deepest=deepest - 1,
             )
     elif written.cause is not None:
-        yield TextRun(": " if written.cause.kind.startswith("picked") else ", which found ")
+        yield TextRun(
+            ": "
+            if written.cause.kind.startswith("picked")
+            else ", which found "
+        )
         yield from names.because(written.cause)
 
 
@@ -219,7 +291,9 @@ def condition_report(
 ) -> ConditionReport | None:
     """The report on the condition `when` of a row; None if it cannot be parsed."""
     try:
-        return ConditionReport(header, agent, names, row_id, part, parse(when), catalog, actual)
+        return ConditionReport(
+            header, agent, names, row_id, part, parse(when), catalog, actual
+        )
     except LanguageError:
         return None
 
@@ -231,10 +305,14 @@ def _answered(question: str, truth: bool) -> str:
     return f"{question} is {value_text(truth)}"
 
 
-def _decides(tree: ConditionTree, atom: ConditionTree, met: AtomResult, held: bool) -> bool:
-    """Whether an atom speaks for the outcome: as it stands, or turned round inside a `not`."""
-    # Of `a and not b` that came out as no, an atom speaks for it that is no, or, inside the `not`,
-    # one that is yes.
+def _decides(
+    tree: ConditionTree, atom: ConditionTree, met: AtomResult, held: bool
+) -> bool:
+    """Whether an atom speaks for the outcome: as it stands, or turned round
+    inside a `not`.
+    """
+    # Of `a and not b` that came out as no, an atom speaks for it that is no,
+    # or, inside the `not`, one that is yes.
     wanted = held != _negated(tree, atom)
     return met.truth is wanted or (met.truth is None and not held)
 
@@ -250,13 +328,18 @@ def _rounded(value: Value | None) -> Value | None:
     return round(value, 2) if isinstance(value, float) else value
 
 
-def distinct(left: Value | None, right: Value | None) -> tuple[Value | None, Value | None]:
-    """Both sides of a comparison in as few digits as show that they differ: 3.998 is below 4."""
+def distinct(
+    left: Value | None, right: Value | None
+) -> tuple[Value | None, Value | None]:
+    """Both sides of a comparison in as few digits as show that they differ:
+    3.998 is below 4.
+    """
     if not isinstance(left, float | int) or not isinstance(right, float | int):
         return _rounded(left), _rounded(right)
     for digits in range(2, 7):
         short = round(left, digits), round(right, digits)
-        # Never "3.00, below 3.00": as many digits as it takes to tell the sides apart.
+        # Never "3.00, below 3.00": as many digits as it takes to tell the sides
+        # apart.
         if left == right or short[0] != short[1]:
             return short
     return left, right

@@ -1,11 +1,12 @@
 """What an agent was about, and when it changed its mind.
 
-What leads at a tick is the row that was chosen by the first chooser from the root that has
-something to choose from: a child of a selector, an option of a utility, an innermost state of a
-machine. Rows that run together (a parallel, regions) are branches: each has a lead of its own.
+What leads at a tick is the row that was chosen by the first chooser from the
+root that has something to choose from: a child of a selector, an option of a
+utility, an innermost state of a machine. Rows that run together (a parallel,
+regions) are branches: each has a lead of its own.
 
-A row that begins and ends within one tick leads as well, for that tick: it is what failed before
-the fallback came, and it must not be overlooked.
+A row that begins and ends within one tick leads as well, for that tick: it is
+what failed before the fallback came, and it must not be overlooked.
 """
 
 from bisect import bisect_right
@@ -23,7 +24,9 @@ from umbrant.take.record import AgentRecord
 
 @dataclass(frozen=True)
 class LeadingSpan:
-    """Ticks in a row, both ends included, during which the same row led its branch."""
+    """Ticks in a row, both ends included, during which the same row led its
+    branch.
+    """
 
     start: int
     end: int
@@ -34,7 +37,9 @@ class LeadingSpan:
     is_brief: bool = False
     """Whether it began and ended within one tick."""
     restarts: bool = False
-    """Whether it begins and ends anew within each of its ticks, each time in the same way."""
+    """Whether it begins and ends anew within each of its ticks, each time in
+    the same way.
+    """
 
 
 Branch = tuple[str, ...]
@@ -42,7 +47,8 @@ Branch = tuple[str, ...]
 
 
 def branches(behavior: Behavior) -> tuple[Branch, ...]:
-    """The branches of a behavior that choose at the same time; one where nothing runs together.
+    """The branches of a behavior that choose at the same time; one where
+    nothing runs together.
 
     A branch without a choice is left out, unless there is no other.
     """
@@ -69,13 +75,17 @@ def _branches(behavior: Behavior, row_id: str) -> Iterator[Branch]:
 
 
 def leading_rows(behavior: Behavior) -> tuple[str, ...]:
-    """The rows between which a change counts as a change of mind, of all branches."""
+    """The rows between which a change counts as a change of mind, of all
+    branches.
+    """
     return tuple(row_id for branch in branches(behavior) for row_id in branch)
 
 
-def leading_spans(take: Take, agent: str) -> tuple[tuple[LeadingSpan, ...], ...]:
-    """For each branch what led it, from the first tick to the last; gaps are left where nothing
-    ran.
+def leading_spans(
+    take: Take, agent: str
+) -> tuple[tuple[LeadingSpan, ...], ...]:
+    """For each branch what led it, from the first tick to the last; gaps are
+    left where nothing ran.
     """
     behavior = behavior_of(take, agent)
     if behavior is None:
@@ -94,13 +104,17 @@ def lead_at(found: tuple[LeadingSpan, ...], tick: int) -> LeadingSpan | None:
 
 
 def decision_changes(take: Take, agent: str) -> tuple[LeadingSpan, ...]:
-    """The leads that began with a change: each row that took the lead of a branch from another."""
+    """The leads that began with a change: each row that took the lead of a
+    branch from another.
+    """
     return changes_among(leading_spans(take, agent))
 
 
-def changes_among(found: Iterable[Iterable[LeadingSpan]]) -> tuple[LeadingSpan, ...]:
-    """Of the leads of all branches those with another row than the one before, in the order of
-    time.
+def changes_among(
+    found: Iterable[Iterable[LeadingSpan]],
+) -> tuple[LeadingSpan, ...]:
+    """Of the leads of all branches those with another row than the one before,
+    in the order of time.
     """
     changes: list[LeadingSpan] = []
     for branch in found:
@@ -109,25 +123,35 @@ def changes_among(found: Iterable[Iterable[LeadingSpan]]) -> tuple[LeadingSpan, 
             if lead.row_id != before:
                 changes.append(lead)
             before = lead.row_id
-    return tuple(sorted(changes, key=lambda lead: (lead.start, lead.step, lead.branch)))
+    return tuple(
+        sorted(changes, key=lambda lead: (lead.start, lead.step, lead.branch))
+    )
 
 
 def behavior_of(take: Take, agent: str) -> Behavior | None:
-    """The behavior an agent had in a take, as it ran then with all that it uses; None for a
-    puppet.
+    """The behavior an agent had in a take, as it ran then with all that it
+    uses; None for a puppet.
     """
     member = take.header.played.member(agent)
-    return take.header.expanded(member.behavior).behavior if member.behavior else None
+    return (
+        take.header.expanded(member.behavior).behavior
+        if member.behavior
+        else None
+    )
 
 
 def _choices(behavior: Behavior, row_id: str) -> tuple[str, ...]:
-    """What a row chooses among: the rows, states or options nested in it that are not muted."""
+    """What a row chooses among: the rows, states or options nested in it that
+    are not muted.
+    """
     wanted: tuple[Family, ...] = (*RUNS, Family.STATE, Family.OPTION)
     kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
     if kind is not None and kind.family is Family.STATE:
         wanted = (Family.STATE,)
     return tuple(
-        each for each in behavior.outline.children[row_id] if _counts(behavior, each, wanted)
+        each
+        for each in behavior.outline.children[row_id]
+        if _counts(behavior, each, wanted)
     )
 
 
@@ -137,7 +161,9 @@ def _together(behavior: Behavior, row_id: str) -> bool:
     return kind is not None and kind.order is ChildOrder.TOGETHER
 
 
-def _counts(behavior: Behavior, row_id: str, wanted: tuple[Family, ...]) -> bool:
+def _counts(
+    behavior: Behavior, row_id: str, wanted: tuple[Family, ...]
+) -> bool:
     row = behavior.row(row_id)
     kind = BUILTIN.get(row.kind, *ROWS)
     family = kind.family if kind is not None else Family.ACTION
@@ -145,12 +171,16 @@ def _counts(behavior: Behavior, row_id: str, wanted: tuple[Family, ...]) -> bool
 
 
 def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
-    """Of states those inside them, as far in as there are any; other rows as they are."""
+    """Of states those inside them, as far in as there are any; other rows as
+    they are.
+    """
     found: list[str] = []
     for row_id in rows:
         kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
         inner = (
-            _choices(behavior, row_id) if kind is not None and kind.family is Family.STATE else ()
+            _choices(behavior, row_id)
+            if kind is not None and kind.family is Family.STATE
+            else ()
         )
         if _together(behavior, row_id):
             inner = inner[:1]
@@ -161,7 +191,9 @@ def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
 def _spans(
     record: AgentRecord, row_ids: tuple[str, ...], branch: int, last_tick: int
 ) -> list[LeadingSpan]:
-    """When the rows of a branch were active, in the order in which they were entered."""
+    """When the rows of a branch were active, in the order in which they were
+    entered.
+    """
     found = []
     for row_id in row_ids:
         for span in record.row(row_id).spans:
@@ -170,7 +202,12 @@ def _spans(
             end = last_tick if span.end is None else span.end - 1
             found.append(
                 LeadingSpan(
-                    span.start, max(span.start, end), row_id, branch, span.start_step, is_brief
+                    span.start,
+                    max(span.start, end),
+                    row_id,
+                    branch,
+                    span.start_step,
+                    is_brief,
                 )
             )
     return sorted(found, key=lambda lead: (lead.start, lead.step))
@@ -179,15 +216,22 @@ def _spans(
 def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
     """The leads of a branch, from what was active when.
 
-    Spans of the same row that follow each other without a tick between them count as one: the row
-    ended and was entered again. What repeats itself at each tick is one lead that restarts.
+    Spans of the same row that follow each other without a tick between them
+    count as one: the row ended and was entered again. What repeats itself at
+    each tick is one lead that restarts.
     """
     last: LeadingSpan | None = None
     for span in _without_repetition(_not_during(spans)):
-        follows = last is not None and last.row_id == span.row_id and span.start <= last.end + 2
+        follows = (
+            last is not None
+            and last.row_id == span.row_id
+            and span.start <= last.end + 2
+        )
         if last is not None and follows:
             restarts = last.restarts or span.restarts
-            is_brief = last.is_brief and span.is_brief and last.start == span.end
+            is_brief = (
+                last.is_brief and span.is_brief and last.start == span.end
+            )
             end = max(last.end, span.end)
             last = replace(last, end=end, is_brief=is_brief, restarts=restarts)
             continue
@@ -199,8 +243,9 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
 
 
 def _not_during(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
-    """Spans without the brief ones within another row's: a selector that starts from its first
-    child at each tick tries that one again and again while a later one runs on.
+    """Spans without the brief ones within another row's: a selector that starts
+    from its first child at each tick tries that one again and again while a
+    later one runs on.
     """
     runs_until = -1
     for span in spans:
@@ -212,14 +257,17 @@ def _not_during(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
 
 
 def _without_repetition(spans: Iterable[LeadingSpan]) -> Iterator[LeadingSpan]:
-    """Spans, but of ticks in a row that are all made of the same brief ones only the first; its
-    last span then goes on to the last of these ticks, and restarts.
+    """Spans, but of ticks in a row that are all made of the same brief ones
+    only the first; its last span then goes on to the last of these ticks, and
+    restarts.
     """
     before: list[LeadingSpan] = []
     for tick, group in groupby(spans, key=lambda span: span.start):
         now = list(group)
         same = [each.row_id for each in now] == [each.row_id for each in before]
-        brief = all(each.is_brief for each in now) and all(each.is_brief for each in before)
+        brief = all(each.is_brief for each in now) and all(
+            each.is_brief for each in before
+        )
         if before and same and brief and before[-1].end == tick - 1:
             before[-1] = replace(before[-1], end=tick, restarts=True)
             continue

@@ -1,5 +1,5 @@
-"""Why a machine is in the state it is in: what brought it there, and what each transition out of it
-waits for.
+"""Why a machine is in the state it is in: what brought it there, and what each
+transition out of it waits for.
 """
 
 from collections.abc import Iterator, Sequence
@@ -8,7 +8,14 @@ from dataclasses import dataclass
 from umbrant.catalog.kind import RUNS, Family
 from umbrant.engine.machines import matches
 from umbrant.model.behaviors import Row, targets_of
-from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT, STATE_DONE
+from umbrant.model.kind_ids import (
+    AFTER,
+    HISTORY,
+    MACHINE,
+    ON_DONE,
+    ON_EVENT,
+    STATE_DONE,
+)
 from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.row_report import RowReport
@@ -27,21 +34,26 @@ from umbrant.take.tables import MOST_STEPS
 
 
 def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
-    """The transitions that can leave a state: its own first, then those of the states around it."""
-    # From the inside out, as SCXML asks them: the transitions of an inner state come before those
-    # of the states around it.
+    """The transitions that can leave a state: its own first, then those of the
+    states around it.
+    """
+    # From the inside out, as SCXML asks them: the transitions of an inner state
+    # come before those of the states around it.
     for row_id in reversed(subject.outline.path(state)):
         for child in subject.outline.children[row_id]:
             row = subject.behavior.row(child)
             if subject.family(row.id) is Family.TRANSITION and not row.muted:
                 yield row
-        # A machine further out leaves the whole of this one, which is no transition of the state.
+        # A machine further out leaves the whole of this one, which is no
+        # transition of the state.
         if subject.behavior.row(row_id).kind == MACHINE:
             return
 
 
 def entered_by(subject: AgentContext, state: str, tick: int) -> str | None:
-    """The transition that fired as a state was last entered; None for one that it began in."""
+    """The transition that fired as a state was last entered; None for one that
+    it began in.
+    """
     span = subject.record.row(state).last_span(tick)
     machine = machine_of(subject, state)
     if span is None or machine is None:
@@ -49,9 +61,12 @@ def entered_by(subject: AgentContext, state: str, tick: int) -> str | None:
     found, latest = None, -1
     for row_id in subject.outline.within(machine):
         row = subject.behavior.row(row_id)
-        if subject.family(row.id) is not Family.TRANSITION or not _leads_to(subject, row, state):
+        if subject.family(row.id) is not Family.TRANSITION or not _leads_to(
+            subject, row, state
+        ):
             continue
-        # Several may have fired within the tick: the last one before the state was entered did it.
+        # Several may have fired within the tick: the last one before the state
+        # was entered did it.
         for fired in subject.record.row(row_id).spans_at(span.start):
             if latest < fired.start_step <= span.start_step:
                 found, latest = row_id, fired.start_step
@@ -59,9 +74,15 @@ def entered_by(subject: AgentContext, state: str, tick: int) -> str | None:
 
 
 def fired_last(subject: AgentContext, machine: str, tick: int) -> str:
-    """The transition of a machine that fired last, up to a tick; empty if none has."""
+    """The transition of a machine that fired last, up to a tick; empty if none
+    has.
+    """
     found, latest = "", -1
-    for row_id in subject.outline.within(machine) if machine in subject.outline.number else ():
+    for row_id in (
+        subject.outline.within(machine)
+        if machine in subject.outline.number
+        else ()
+    ):
         if subject.family(row_id) is Family.TRANSITION:
             span = subject.record.row(row_id).last_span(tick)
             if span is not None and span.start > latest:
@@ -76,7 +97,9 @@ def machine_of(subject: AgentContext, row_id: str) -> str | None:
 
 @dataclass(frozen=True)
 class StateEnd:
-    """That the rows of a state have ended while it stays active: when, how, and by which row."""
+    """That the rows of a state have ended while it stays active: when, how, and
+    by which row.
+    """
 
     tick: int
     outcome: Outcome
@@ -85,48 +108,71 @@ class StateEnd:
 
 
 def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
-    """How the rows of an active state have ended, up to a tick; None while they run, and for a
-    state without rows.
+    """How the rows of an active state have ended, up to a tick; None while they
+    run, and for a state without rows.
     """
     span = subject.record.row(state).span_at(tick)
     if span is None:
         return None
     last: StateEnd | None = None
     for row_id in subject.outline.children[state]:
-        if subject.family(row_id) not in RUNS or subject.behavior.row(row_id).muted:
+        if (
+            subject.family(row_id) not in RUNS
+            or subject.behavior.row(row_id).muted
+        ):
             continue
         last = _row_end(subject, row_id, span, tick)
-        # Rows of a state run in order: one that goes on holds back the rest, and one that fails
-        # ends them all.
+        # Rows of a state run in order: one that goes on holds back the rest,
+        # and one that fails ends them all.
         if last is None or last.outcome is Outcome.FAILURE:
             return last
     return last
 
 
-def _row_end(subject: AgentContext, row_id: str, around: Span, tick: int) -> StateEnd | None:
-    """How a row of a state has ended since the state was entered: a refusal is a failure."""
-    record, since = subject.record.row(row_id), (around.start, around.start_step)
+def _row_end(
+    subject: AgentContext, row_id: str, around: Span, tick: int
+) -> StateEnd | None:
+    """How a row of a state has ended since the state was entered: a refusal is
+    a failure.
+    """
+    record, since = (
+        subject.record.row(row_id),
+        (around.start, around.start_step),
+    )
     span, refusal = record.last_span(tick), record.last_refusal(tick)
     if span is not None and (span.start, span.start_step) > since:
         is_over = span.end is not None and span.end <= tick
         outcome = span.outcome or Outcome.STOPPED
         at = tick if span.end is None else span.end
         return StateEnd(at, outcome, row_id) if is_over else None
-    # A refusal that is repeated is one that began before the state was entered again.
+    # A refusal that is repeated is one that began before the state was entered
+    # again.
     if refusal is not None and (
         refusal.end > around.start or (refusal.start, refusal.step) > since
     ):
-        return StateEnd(max(refusal.start, around.start), Outcome.FAILURE, row_id, was_refused=True)
+        return StateEnd(
+            max(refusal.start, around.start),
+            Outcome.FAILURE,
+            row_id,
+            was_refused=True,
+        )
     return None
 
 
-def waiting_lines(subject: RowReport, state: str, tick: int) -> Iterator[AnswerLine]:
-    """How a state has ended whose rows are done, and a line for each transition that can leave it:
-    what it waits for.
+def waiting_lines(
+    subject: RowReport, state: str, tick: int
+) -> Iterator[AnswerLine]:
+    """How a state has ended whose rows are done, and a line for each transition
+    that can leave it: what it waits for.
     """
-    transitions, ended = list(transitions_out(subject, state)), state_end(subject, state, tick)
+    transitions, ended = (
+        list(transitions_out(subject, state)),
+        state_end(subject, state, tick),
+    )
     if ended is not None:
-        yield subject.names.line(state, _ended_bits(subject, ended, tick, transitions), Tone.NO)
+        yield subject.names.line(
+            state, _ended_bits(subject, ended, tick, transitions), Tone.NO
+        )
     for row in transitions:
         yield subject.names.line(row.id, waits_for(subject, row, tick), Tone.NO)
 
@@ -141,7 +187,9 @@ def _ended_bits(
     yield f" was done with {how} at {subject.header.seconds(ended.tick):.2f} s"
     if ended.outcome is not Outcome.SUCCESS:
         yield " ("
-        yield from subject.why_child_failed(ended.row_id, (ended.tick, MOST_STEPS), tick)
+        yield from subject.why_child_failed(
+            ended.row_id, (ended.tick, MOST_STEPS), tick
+        )
         yield ")"
     yield ", and stays active"
     yield "." if transitions else ": nothing leads out of it."
@@ -165,7 +213,11 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
         due_s = float(str(refusal.cause.facts["until_s"]))
         yield f": in {seconds_text(due_s - subject.header.seconds(tick))}"
         yield "."
-    elif refusal is not None and refusal.cause.kind == "guard" and condition is not None:
+    elif (
+        refusal is not None
+        and refusal.cause.kind == "guard"
+        and condition is not None
+    ):
         yield ": "
         yield from condition.bits(tick, held=False)
         yield "."
@@ -185,17 +237,30 @@ def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     source = subject.outline.parent[row.id]
     record = subject.record.row(row.id)
     refusal = record.last_refusal(tick)
-    active = subject.record.row(source).span_at(tick) if source is not None else None
-    has_rows = source is not None and any(
-        subject.family(each) in RUNS for each in subject.outline.children[source]
+    active = (
+        subject.record.row(source).span_at(tick) if source is not None else None
     )
-    # A state may be entered again at the very tick at which it was done; what was refused then was
-    # about its stay before.
-    goes_on = source is not None and has_rows and state_end(subject, source, tick) is None
-    if refusal is None or active is None or refusal.start < active.start or goes_on:
+    has_rows = source is not None and any(
+        subject.family(each) in RUNS
+        for each in subject.outline.children[source]
+    )
+    # A state may be entered again at the very tick at which it was done; what
+    # was refused then was about its stay before.
+    goes_on = (
+        source is not None
+        and has_rows
+        and state_end(subject, source, tick) is None
+    )
+    if (
+        refusal is None
+        or active is None
+        or refusal.start < active.start
+        or goes_on
+    ):
         yield ": it waits for its state to be done."
         return
-    # That a state is done is told once. A transition that did not want it then waits in vain.
+    # That a state is done is told once. A transition that did not want it then
+    # waits in vain.
     at_s = subject.header.seconds(refusal.end)
     yield f": its state was done at {at_s:.2f} s, but "
     if refusal.cause.kind == "done_otherwise":
@@ -220,9 +285,11 @@ def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[Bit]:
     yield "."
 
 
-def entered_by_bits(subject: AgentContext, row_id: str, tick: int, now: int) -> Iterator[Bit]:
-    """By which transition a state was entered at a tick, and what held as it fired, as seen from
-    `now`.
+def entered_by_bits(
+    subject: AgentContext, row_id: str, tick: int, now: int
+) -> Iterator[Bit]:
+    """By which transition a state was entered at a tick, and what held as it
+    fired, as seen from `now`.
     """
     yield subject.names.bit(row_id)
     yield claim(ClaimKind.FIRED, row_id, tick)
@@ -240,14 +307,18 @@ def entered_by_bits(subject: AgentContext, row_id: str, tick: int, now: int) -> 
         yield from _because_fired(subject, row_id, tick, now)
 
 
-def _because_fired(subject: AgentContext, row_id: str, tick: int, now: int) -> Iterator[Bit]:
+def _because_fired(
+    subject: AgentContext, row_id: str, tick: int, now: int
+) -> Iterator[Bit]:
     """What held as a transition fired, and of an event which one was received."""
     row = subject.behavior.row(row_id)
     condition = subject.checks(row_id)
     wanted = str(row.args.get("event", ""))
     if row.kind == ON_EVENT and wanted.startswith(f"{STATE_DONE}."):
         yield ": "
-        yield subject.names.bit(subject.own_id(row_id, wanted.rpartition(".")[2]))
+        yield subject.names.bit(
+            subject.own_id(row_id, wanted.rpartition(".")[2])
+        )
         yield " was done"
     elif row.kind == ON_EVENT:
         received = [
@@ -276,16 +347,24 @@ def _trigger(subject: AgentContext, row: Row) -> str:
 
 
 def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
-    """Whether the target of a transition is a state, a state around it, or a history that may have
-    stood for it.
+    """Whether the target of a transition is a state, a state around it, or a
+    history that may have stood for it.
     """
-    return any(_leads_into(subject, row, target, state) for target in targets_of(row))
+    return any(
+        _leads_into(subject, row, target, state) for target in targets_of(row)
+    )
 
 
-def _leads_into(subject: AgentContext, row: Row, target: str, state: str) -> bool:
+def _leads_into(
+    subject: AgentContext, row: Row, target: str, state: str
+) -> bool:
     target_id = subject.own_id(row.id, target)
     if target_id in subject.outline.path(state):
         return True
     found = subject.behavior.by_id.get(target_id)
     around = subject.outline.parent.get(target_id)
-    return found is not None and found.kind == HISTORY and around in subject.outline.path(state)
+    return (
+        found is not None
+        and found.kind == HISTORY
+        and around in subject.outline.path(state)
+    )

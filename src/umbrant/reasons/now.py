@@ -1,4 +1,6 @@
-"""The number that matters for a row at a tick, as it stands beside it in the column `now`."""
+"""The number that matters for a row at a tick, as it stands beside it in the
+column `now`.
+"""
 
 from collections.abc import Callable, Mapping
 
@@ -13,7 +15,8 @@ from umbrant.take.record import RowState
 
 
 def now_value(subject: AgentContext, row_id: str, tick: int) -> str:
-    """The number that matters for a row at a tick, with its unit; empty where there is none.
+    """The number that matters for a row at a tick, with its unit; empty where
+    there is none.
 
     Which number that is, its kind declares: see NumberKind.
     """
@@ -23,12 +26,18 @@ def now_value(subject: AgentContext, row_id: str, tick: int) -> str:
 
 
 def _progress(subject: AgentContext, row_id: str, tick: int) -> str:
-    """What is left of a running row's work; the number that a refused row was refused by."""
+    """What is left of a running row's work; the number that a refused row was
+    refused by.
+    """
     record = subject.record.row(row_id)
     state = record.state_at(tick)
     if state is RowState.RUNNING:
         done = record.done_at(tick)
-        return "" if done is None or done.left is None else _amount(done.left, done.unit)
+        return (
+            ""
+            if done is None or done.left is None
+            else _amount(done.left, done.unit)
+        )
     if state is RowState.REFUSED or state is RowState.STOPPED:
         return _measured(subject, row_id, tick)
     return ""
@@ -49,7 +58,11 @@ def _active_for(subject: AgentContext, row_id: str, tick: int) -> str:
 def _due_in(subject: AgentContext, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
     until_s = due_s(refusal.cause) if refusal is not None else None
-    return "" if until_s is None else f"{until_s - subject.header.seconds(tick):.1f} s"
+    return (
+        ""
+        if until_s is None
+        else f"{until_s - subject.header.seconds(tick):.1f} s"
+    )
 
 
 def _condition(subject: AgentContext, row_id: str, tick: int) -> str:
@@ -59,12 +72,21 @@ def _condition(subject: AgentContext, row_id: str, tick: int) -> str:
 
 
 def _chosen(subject: AgentContext, row_id: str, tick: int) -> str:
-    """The innermost active state of a machine, or the option that a utility is at."""
+    """The innermost active state of a machine, or the option that a utility is
+    at.
+    """
     for child in subject.outline.children[row_id]:
-        kind = subject.catalog.get(subject.behavior.row(child).kind, Family.STATE, Family.OPTION)
-        if kind is None or subject.record.row(child).state_at(tick) is not RowState.RUNNING:
+        kind = subject.catalog.get(
+            subject.behavior.row(child).kind, Family.STATE, Family.OPTION
+        )
+        if (
+            kind is None
+            or subject.record.row(child).state_at(tick) is not RowState.RUNNING
+        ):
             continue
-        inner = _chosen(subject, child, tick) if kind.family is Family.STATE else ""
+        inner = (
+            _chosen(subject, child, tick) if kind.family is Family.STATE else ""
+        )
         return inner or subject.names.titles[child]
     return ""
 
@@ -87,21 +109,29 @@ def _measured(subject: AgentContext, row_id: str, tick: int) -> str:
     return _measured_in(subject, subject.guard(row_id), tick)
 
 
-def _measured_in(subject: AgentContext, condition: ConditionReport | None, tick: int) -> str:
+def _measured_in(
+    subject: AgentContext, condition: ConditionReport | None, tick: int
+) -> str:
     """The number that a condition was refused by."""
     if condition is None:
         return ""
     row_id = condition.row_id
     for index, atom in enumerate(atoms(condition.tree)):
         found = subject.record.row(row_id).found_at(condition.part, index, tick)
-        if found is not None and not found.truth and isinstance(found.left, float):
+        if (
+            found is not None
+            and not found.truth
+            and isinstance(found.left, float)
+        ):
             return _amount(found.left, _unit(atom, subject))
     return ""
 
 
 def _unit(atom: ConditionTree, subject: AgentContext) -> str:
     if isinstance(atom, Comparison):
-        return unit_of(atom.left, subject.catalog) or unit_of(atom.right, subject.catalog)
+        return unit_of(atom.left, subject.catalog) or unit_of(
+            atom.right, subject.catalog
+        )
     return unit_of(atom, subject.catalog)
 
 

@@ -7,15 +7,21 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import Family
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
 from umbrant.reasons.agent_context import AgentContext
-from umbrant.reasons.sentences import Bit, ClaimKind, ago_text, claim, seconds_text
+from umbrant.reasons.sentences import (
+    Bit,
+    ClaimKind,
+    ago_text,
+    claim,
+    seconds_text,
+)
 from umbrant.take.record import Outcome, Refusal, Span
 
 Bits = Iterator[Bit]
 
 
 class RowReport(AgentContext):
-    """Explains single rows at a tick. Each method yields the rest of a sentence that begins with
-    the row's name.
+    """Explains single rows at a tick. Each method yields the rest of a sentence
+    that begins with the row's name.
     """
 
     def is_state(self, row_id: str) -> bool:
@@ -45,7 +51,9 @@ class RowReport(AgentContext):
             return
         span, refusal = record.last_span(tick), record.last_refusal(tick)
         # The later of the two is what became of it last.
-        if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
+        if refusal is not None and (
+            span is None or refusal.end >= (span.end or span.start)
+        ):
             at = min(tick, refusal.end)
             yield from self.refused(row_id, refusal.cause, at, tick)
             yield "."
@@ -83,7 +91,11 @@ class RowReport(AgentContext):
         now_s = self.header.seconds(now)
         left_s = until_s - now_s
         since_s = reason.facts.get("since_s")
-        ended = f": it ended {seconds_text(now_s - since_s)} ago" if _is_time(since_s) else ""
+        ended = (
+            f": it ended {seconds_text(now_s - since_s)} ago"
+            if _is_time(since_s)
+            else ""
+        )
         begins = "" if ended else " from the beginning"
         if left_s > 1e-9:
             yield f"it cools{begins}{ended}, and may start {'again ' if ended else ''}in "
@@ -102,7 +114,9 @@ class RowReport(AgentContext):
             Outcome.STOPPED: " was stopped",
         }
         outcome = (span.outcome or Outcome.STOPPED).value
-        yield claim(ClaimKind.ENDED, row_id, span.end, outcome=outcome, now=tick)
+        yield claim(
+            ClaimKind.ENDED, row_id, span.end, outcome=outcome, now=tick
+        )
         turned = turned_text(span)
         yield turned or words[span.outcome or Outcome.STOPPED]
         yield f" {self.ago(span.end, tick)}"
@@ -110,7 +124,9 @@ class RowReport(AgentContext):
         yield "."
 
     def why_ended(self, row_id: str, span: Span, now: int) -> Bits:
-        """Why a stretch of it ended, if there is more to say than how; as seen from `now`."""
+        """Why a stretch of it ended, if there is more to say than how; as seen
+        from `now`.
+        """
         if span.cause is None:
             return
         kind, tick = span.cause.kind, span.end or 0
@@ -118,10 +134,15 @@ class RowReport(AgentContext):
         if kind == "guard_ended" and condition is not None:
             yield ": "
             yield from condition.bits(tick, held=False, now=now)
-        elif checks is not None and (held := self._held(row_id, kind)) is not None:
+        elif (
+            checks is not None
+            and (held := self._held(row_id, kind)) is not None
+        ):
             yield ": "
             yield from checks.bits(tick, held=held, now=now)
-        elif kind == "child" and self._is_below(str(span.cause.facts.get("row")), row_id):
+        elif kind == "child" and self._is_below(
+            str(span.cause.facts.get("row")), row_id
+        ):
             yield ": "
             yield from self.why_child_failed(
                 str(span.cause.facts["row"]), (tick, span.end_step), now
@@ -136,70 +157,102 @@ class RowReport(AgentContext):
             yield from self.names.because(span.cause)
 
     def _is_below(self, inner: str, row_id: str) -> bool:
-        """Whether a row is in another one. A damaged take may blame any row, also two each other:
-        who follows causes inwards only comes to an end.
+        """Whether a row is in another one. A damaged take may blame any row,
+        also two each other: who follows causes inwards only comes to an end.
         """
         return inner != row_id and inner in self.outline.within(row_id)
 
     def _held(self, row_id: str, cause: str) -> bool | None:
-        """Whether what a row checks held as it failed with a cause; None where decorators inside
-        the one that turned its result do not let that be said.
+        """Whether what a row checks held as it failed with a cause; None where
+        decorators inside the one that turned its result do not let that be
+        said.
         """
         if cause not in TURNED:
             return False if cause == "condition" else None
         kinds = [each.kind for each in self.behavior.row(row_id).decorators]
         turning = "invert" if cause == "inverted" else "always_fail"
         inside = kinds[kinds.index(turning) + 1 :] if turning in kinds else []
-        # The one that turned it round found a success; each `invert` within found the opposite.
-        # With these further in, a success can come from a failure and the other way round.
-        if set(inside) & {"always_fail", "always_succeed", "repeat_until", "hold"}:
+        # The one that turned it round found a success; each `invert` within
+        # found the opposite. With these further in, a success can come from a
+        # failure and the other way round.
+        if set(inside) & {
+            "always_fail",
+            "always_succeed",
+            "repeat_until",
+            "hold",
+        }:
             return None
         return inside.count("invert") % 2 == 0
 
     def _own_condition(self, row_id: str, tick: int) -> Bits:
-        """What a condition row asks, as its kind's phrase with the values at a tick, and that it is
-        not so.
+        """What a condition row asks, as its kind's phrase with the values at a
+        tick, and that it is not so.
         """
         row = self.behavior.row(row_id)
         kind = self.catalog.get(row.kind, Family.CONDITION)
         words = [
-            value_text(self._value_of(row_id, row.args.get(param.name), tick)) if param else text
+            value_text(self._value_of(row_id, row.args.get(param.name), tick))
+            if param
+            else text
             for text, param in (kind.phrase_parts(row.args) if kind else ())
         ]
         yield f"{' '.join(words) or row.kind} is no"
 
-    def _value_of(self, row_id: str, value: ParamValue | None, tick: int) -> Value | None:
-        """The value of a parameter at a tick, that of its key if it is bound to one."""
+    def _value_of(
+        self, row_id: str, value: ParamValue | None, tick: int
+    ) -> Value | None:
+        """The value of a parameter at a tick, that of its key if it is bound to
+        one.
+        """
         if isinstance(value, KeyRef):
             changes = self.record.keys.get(self.actual_key(row_id, value.key))
             written = changes.at(tick) if changes else None
             return written.value if written else None
         if isinstance(value, PlaceRef):
             return value.place
-        return value if isinstance(value, bool | int | float | str | tuple) else None
+        return (
+            value
+            if isinstance(value, bool | int | float | str | tuple)
+            else None
+        )
 
-    def why_child_failed(self, row_id: str, until: tuple[int, int], now: int) -> Bits:
-        """Yield the words for why a child failed by a tick and step: it was refused or it ended."""
+    def why_child_failed(
+        self, row_id: str, until: tuple[int, int], now: int
+    ) -> Bits:
+        """Yield the words for why a child failed by a tick and step: it was
+        refused or it ended.
+        """
         tick, record = until[0], self.record.row(row_id)
         refusal, ended = record.last_refusal(tick), record.last_ended(until)
         yield self.names.bit(row_id)
-        if refusal is not None and (ended is None or _comes_after(refusal, ended)):
-            yield from self.refused(row_id, refusal.cause, min(refusal.end, tick), now)
+        if refusal is not None and (
+            ended is None or _comes_after(refusal, ended)
+        ):
+            yield from self.refused(
+                row_id, refusal.cause, min(refusal.end, tick), now
+            )
             return
         yield (turned_text(ended) if ended is not None else "") or " failed"
         if ended is not None:
-            facts = {"outcome": (ended.outcome or Outcome.STOPPED).value, "step": until[1]}
+            facts = {
+                "outcome": (ended.outcome or Outcome.STOPPED).value,
+                "step": until[1],
+            }
             at = tick if ended.end is None else ended.end
             yield claim(ClaimKind.ENDED, row_id, at, now=tick, **facts)
             yield from self.why_ended(row_id, ended, now)
 
     def how_far(self, row_id: str, tick: int) -> Bits:
-        """Yield the words for what is left of the row's work, if its kind reports progress."""
+        """Yield the words for what is left of the row's work, if its kind
+        reports progress.
+        """
         done = self.record.row(row_id).done_at(tick)
         if done is None or done.left is None:
             return
         yield f": {value_text(round(done.left, 1), done.unit)} to go"
-        yield claim(ClaimKind.LEFT_TO_DO, row_id, tick, left=done.left, unit=done.unit)
+        yield claim(
+            ClaimKind.LEFT_TO_DO, row_id, tick, left=done.left, unit=done.unit
+        )
         if done.of is not None:
             yield f" of {value_text(round(done.of, 1), done.unit)}"
 
@@ -215,14 +268,14 @@ class RowReport(AgentContext):
 
 
 TURNED = {"inverted": "inverted", "always_fails": "always failing"}
-"""Causes of a failure that is really a success, and what the row is called that has such a
-decorator.
+"""Causes of a failure that is really a success, and what the row is called that
+has such a decorator.
 """
 
 
 def _comes_after(refusal: Refusal, ended: Span) -> bool:
-    """Whether a row was refused after it had ended. One that was stopped did not fail, so then the
-    refusal is what made what is around it fail.
+    """Whether a row was refused after it had ended. One that was stopped did
+    not fail, so then the refusal is what made what is around it fail.
     """
     if ended.outcome is Outcome.STOPPED and refusal.end >= (ended.end or 0):
         return True
@@ -232,14 +285,16 @@ def _comes_after(refusal: Refusal, ended: Span) -> bool:
 
 
 def turned_text(span: Span) -> str:
-    """How a row that its decorator turned round is said to fail: `, inverted, says no`."""
+    """How a row that its decorator turned round is said to fail: `, inverted,
+    says no`.
+    """
     by = TURNED.get(span.cause.kind) if span.cause is not None else None
     return f", {by}, says no" if by else ""
 
 
 def due_s(reason: Cause) -> float | None:
-    """The time at which a reason holds no longer, where it is one of time: a cooldown, or a
-    transition that waits.
+    """The time at which a reason holds no longer, where it is one of time: a
+    cooldown, or a transition that waits.
     """
     until_s = reason.facts.get("until_s")
     return float(until_s) if _is_time(until_s) else None

@@ -1,5 +1,5 @@
-"""Why an option of a utility was chosen, and what would have made another win: from the scores that
-were recorded.
+"""Why an option of a utility was chosen, and what would have made another win:
+from the scores that were recorded.
 """
 
 import math
@@ -27,7 +27,11 @@ from umbrant.reasons.sentences import (
     Tone,
     claim,
 )
-from umbrant.reasons.utility_decision import Bid, ConsideredInput, UtilityDecision
+from umbrant.reasons.utility_decision import (
+    Bid,
+    ConsideredInput,
+    UtilityDecision,
+)
 
 STAY_BONUS = "stay_bonus"
 CANDIDATE_LINE = "   for "
@@ -41,15 +45,17 @@ _DRAWN = {
 
 @dataclass(frozen=True)
 class ConsiderationScore:
-    """One consideration at a tick: its input (None where it was unknown) and what that was
-    worth.
+    """One consideration at a tick: its input (None where it was unknown) and
+    what that was worth.
     """
 
     row: Row
     input: float | None
     worth: float
     share: float
-    """How much of the score comes from it, or, in a product, how much of what is missing to 1."""
+    """How much of the score comes from it, or, in a product, how much of what
+    is missing to 1.
+    """
 
 
 @dataclass(frozen=True)
@@ -83,12 +89,17 @@ class Scores:
         self.options = [
             behavior.row(child)
             for child in behavior.outline.children[utility]
-            if behavior.row(child).kind == OPTION and not behavior.row(child).muted
+            if behavior.row(child).kind == OPTION
+            and not behavior.row(child).muted
         ]
 
     def at(self, tick: int) -> list[OptionScore]:
         """What each option scored when it was last scored, the best first."""
-        found = [scored for row in self.options if (scored := self._scored(row, tick)) is not None]
+        found = [
+            scored
+            for row in self.options
+            if (scored := self._scored(row, tick)) is not None
+        ]
         return sorted(found, key=lambda scored: -scored.total)
 
     def table(self, tick: int, chosen: str | None) -> ScoreTable:
@@ -114,17 +125,28 @@ class Scores:
                 is_best = candidate == scored.about
                 rows.append(
                     (
-                        TextRun(f"{CANDIDATE_LINE}{candidate}", Tone.PLAIN, scored.row.id),
+                        TextRun(
+                            f"{CANDIDATE_LINE}{candidate}",
+                            Tone.PLAIN,
+                            scored.row.id,
+                        ),
                         TextRun(""),
-                        TextRun(gauge_text(score, 0.0), Tone.YES if is_best else Tone.PLAIN),
+                        TextRun(
+                            gauge_text(score, 0.0),
+                            Tone.YES if is_best else Tone.PLAIN,
+                        ),
                         TextRun(""),
                     )
                 )
             for each in scored.considered:
-                input_text = "not known" if each.input is None else _text(each.input)
+                input_text = (
+                    "not known" if each.input is None else _text(each.input)
+                )
                 share = f"{each.share * 100:.0f} %"
                 cells = (
-                    TextRun(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id),
+                    TextRun(
+                        f"   {self._title(each.row)}", Tone.PLAIN, each.row.id
+                    ),
                     TextRun(input_text),
                     TextRun(_text(each.worth)),
                 )
@@ -140,29 +162,41 @@ class Scores:
             and (gauge := gauges.at(tick)) is not None
             and gauge.of is not None
         ]
-        return sorted(found, key=lambda each: -(each[1].value + (each[1].of or 0.0)))
+        return sorted(
+            found, key=lambda each: -(each[1].value + (each[1].of or 0.0))
+        )
 
     def decided_at(self, tick: int) -> int:
-        """The tick of the decision that holds at a tick: this one, unless it decides only every so
-        often.
+        """The tick of the decision that holds at a tick: this one, unless it
+        decides only every so often.
         """
-        decisions = self.record.row(self.utility.id).times_done.get(DECISION, [])
+        decisions = self.record.row(self.utility.id).times_done.get(
+            DECISION, []
+        )
         index = bisect_right(decisions, tick, key=lambda each: each[0]) - 1
         return decisions[index][0] if index >= 0 else tick
 
     def decision(self, tick: int) -> UtilityDecision | None:
-        """The decision of a tick, to be made again; None where a number of it is not known."""
+        """The decision of a tick, to be made again; None where a number of it
+        is not known.
+        """
         threshold = self._number_at("threshold", tick)
         if threshold is None:
             return None
-        bids = [bid for row in self.options if (bid := self._bid(row, tick)) is not None]
+        bids = [
+            bid
+            for row in self.options
+            if (bid := self._bid(row, tick)) is not None
+        ]
         winner = str(self.utility.args.get("winner", "highest"))
         return UtilityDecision(tuple(bids), threshold, winner == "highest")
 
     def why_chosen(self, row_id: str, tick: int) -> Iterator[Bit]:
-        """Why an option is the one at a tick: what it beat. Yields words that follow its name."""
-        # A utility may decide only every so often: what an option scored since then decided
-        # nothing.
+        """Why an option is the one at a tick: what it beat. Yields words that
+        follow its name.
+        """
+        # A utility may decide only every so often: what an option scored since
+        # then decided nothing.
         tick = self.decided_at(tick)
         scored = self.at(tick)
         own = next((each for each in scored if each.row.id == row_id), None)
@@ -188,9 +222,11 @@ class Scores:
         return f"{_text(scored.score)}{stays}"
 
     def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """Why an option was not the one, and the smallest changes with which it would have won.
+        """Why an option was not the one, and the smallest changes with which it
+        would have won.
 
-        Each such change is played before it is said: the decision is made again with it.
+        Each such change is played before it is said: the decision is made again
+        with it.
         """
         at = self.decided_at(tick)
         scored = self.at(at)
@@ -204,7 +240,11 @@ class Scores:
         if at < tick:
             bits.append(TextRun(" when it was last decided"))
         if decision is not None and own.total <= decision.threshold:
-            bits.append(TextRun(f", not more than the threshold of {_text(decision.threshold)}"))
+            bits.append(
+                TextRun(
+                    f", not more than the threshold of {_text(decision.threshold)}"
+                )
+            )
         if best is not None:
             bits += [
                 TextRun("; "),
@@ -219,15 +259,17 @@ class Scores:
         self, row_id: str, decision: UtilityDecision, tick: int
     ) -> Iterator[AnswerLine]:
         held = self._held(tick)
-        bid = next((each for each in decision.bids if each.row.id == row_id), None)
+        bid = next(
+            (each for each in decision.bids if each.row.id == row_id), None
+        )
         if held is not None:
             option, until_s = held
             text = f" cannot win before {until_s:.2f} s: until then "
             bits = [TextRun(text), self.names.bit(option), TextRun(" is held.")]
             yield self.names.line(row_id, bits)
             return
-        # An option that its guard keeps out wins with no input at all, and of a drawn winner nobody
-        # can say who it would be.
+        # An option that its guard keeps out wins with no input at all, and of a
+        # drawn winner nobody can say who it would be.
         if bid is None or not bid.is_let_in or not self._is_sure(bid, decision):
             return
         if decision.wins(bid):
@@ -239,50 +281,72 @@ class Scores:
                 claim(ClaimKind.WOULD_WIN, row_id, tick, what=what, value=value)
                 for what, value in found.values()
             ]
-            yield self.names.line(row_id, [" would win with ", wins, ".", *claims])
+            yield self.names.line(
+                row_id, [" would win with ", wins, ".", *claims]
+            )
         elif bid.most() + bid.bonus <= decision.to_exceed(bid):
             most = _text(bid.most())
             text = f" scores {most} at most, whatever its inputs are: it would need more weight."
             yield self.names.line(row_id, [text])
         else:
-            yield self.names.line(row_id, [TextRun(" would win by no single input that is known.")])
+            yield self.names.line(
+                row_id,
+                [TextRun(" would win by no single input that is known.")],
+            )
 
     def _is_sure(self, bid: Bid, decision: UtilityDecision) -> bool:
-        """Whether it can be known who would win: the highest does, and the option would be let in.
+        """Whether it can be known who would win: the highest does, and the
+        option would be let in.
 
-        An option below the threshold is not asked whether it may be entered, so with a guard or a
-        decorator nobody knows.
+        An option below the threshold is not asked whether it may be entered, so
+        with a guard or a decorator nobody knows.
         """
-        # A hold that comes from a key has the length that the key had when it began.
+        # A hold that comes from a key has the length that the key had when it
+        # began.
         if isinstance(self.utility.args.get("hold"), KeyRef):
             return False
         row = bid.row
         is_evaluated = bid.total > decision.threshold
-        return decision.is_highest and (is_evaluated or not (row.guard or row.decorators))
+        return decision.is_highest and (
+            is_evaluated or not (row.guard or row.decorators)
+        )
 
-    def _winning_changes(self, bid: Bid, decision: UtilityDecision) -> dict[str, tuple[str, float]]:
-        """The changes with which an option would have won: the words for each, and what is changed
-        to what.
+    def _winning_changes(
+        self, bid: Bid, decision: UtilityDecision
+    ) -> dict[str, tuple[str, float]]:
+        """The changes with which an option would have won: the words for each,
+        and what is changed to what.
         """
         found: dict[str, tuple[str, float]] = {}
-        for each in {each.text: each for each in reversed(bid.considered)}.values():
+        for each in {
+            each.text: each for each in reversed(bid.considered)
+        }.values():
             value = decision.winning_input(bid, each)
             if value is not None and each.input is not None:
                 needed, was = number_text(value), _text(each.input)
-                found[f"{self._title(each.row)} at {needed} (it is {was})"] = each.text, value
+                found[f"{self._title(each.row)} at {needed} (it is {was})"] = (
+                    each.text,
+                    value,
+                )
         bonus = decision.winning_bonus(bid)
         if bonus is not None:
             found[f"a stay bonus of {number_text(bonus)}"] = STAY_BONUS, bonus
         return found
 
     def _held(self, tick: int) -> tuple[str, float] | None:
-        """The option that a least hold keeps at a tick, and until when; None if none is kept."""
+        """The option that a least hold keeps at a tick, and until when; None if
+        none is kept.
+        """
         hold_s = self._number_at("hold", tick) or 0.0
         for row in self.options:
             span = self.record.row(row.id).span_at(tick)
-            # A hold begins after the tick of the decision that began it, and binds only an option
-            # that goes on.
-            if span is None or span.start >= tick or (span.end is not None and span.end <= tick):
+            # A hold begins after the tick of the decision that began it, and
+            # binds only an option that goes on.
+            if (
+                span is None
+                or span.start >= tick
+                or (span.end is not None and span.end <= tick)
+            ):
                 continue
             until_s = span.start / self.ticks_per_s + hold_s
             if tick / self.ticks_per_s < until_s - 1e-9:
@@ -290,13 +354,17 @@ class Scores:
         return None
 
     def _number_at(self, name: str, tick: int) -> float | None:
-        """A number of the utility at a tick; None where it comes from a key that is not known."""
+        """A number of the utility at a tick; None where it comes from a key
+        that is not known.
+        """
         return self._value_at(self.utility.args.get(name, 0.0), tick)
 
     def _value_at(self, value: ParamValue, tick: int) -> float | None:
         if not isinstance(value, KeyRef):
             return float(value) if isinstance(value, int | float) else None
-        changes = self.record.keys.get(self.subject.actual_key(self.utility.id, value.key))
+        changes = self.record.keys.get(
+            self.subject.actual_key(self.utility.id, value.key)
+        )
         written = changes.at(tick) if changes else None
         known = written.value if written else None
         return float(known) if isinstance(known, int | float) else None
@@ -310,7 +378,9 @@ class Scores:
             low, high, curve, weight = _setup(each.row)
             is_worth = math.nan if each.input is None else each.worth
             considered.append(
-                ConsideredInput(each.row, each.input, is_worth, low, high, curve, weight)
+                ConsideredInput(
+                    each.row, each.input, is_worth, low, high, curve, weight
+                )
             )
         return Bid(
             row,
@@ -328,20 +398,23 @@ class Scores:
         """Whether an option was active when the decision of a tick was made."""
         spans = self.record.row(row.id).spans
         index = bisect_left(spans, tick, key=lambda each: each.start) - 1
-        # One that ended at this tick was still active: being outscored is what ended it.
+        # One that ended at this tick was still active: being outscored is what
+        # ended it.
         end = spans[index].end if index >= 0 else -1
         return end is None or end >= tick
 
     def _factor(self, own: OptionScore, tick: int) -> float:
-        """What an option's considerations are multiplied with: its weight at that tick."""
+        """What an option's considerations are multiplied with: its weight at
+        that tick.
+        """
         if all(each.input is not None for each in own.considered):
             bare = combined(
                 _combine(own.row),
                 [each.worth for each in own.considered],
                 [_setup(each.row)[3] for each in own.considered],
             )
-            # Divided out rather than read from the row: the weight may come from a key that has
-            # changed within the tick.
+            # Divided out rather than read from the row: the weight may come
+            # from a key that has changed within the tick.
             if bare:
                 return own.score / bare
         return self._value_at(own.row.args.get("weight", 1.0), tick) or 0.0
@@ -350,19 +423,28 @@ class Scores:
         gauge = self.record.row(row.id).gauge_at(tick)
         if gauge is None:
             return None
-        rows = [self.behavior.row(child) for child in self.behavior.outline.children[row.id]]
+        rows = [
+            self.behavior.row(child)
+            for child in self.behavior.outline.children[row.id]
+        ]
         gauges = [
             (each, self.record.row(each.id).gauge_at(tick))
             for each in rows
             if each.kind == CONSIDER and not each.muted
         ]
         worths = [found.value if found else 0.0 for _, found in gauges]
-        shares = _shares(_combine(row), worths, [_setup(each)[3] for each, _ in gauges])
+        shares = _shares(
+            _combine(row), worths, [_setup(each)[3] for each, _ in gauges]
+        )
         considered = tuple(
             ConsiderationScore(each, found.of if found else None, worth, share)
-            for (each, found), worth, share in zip(gauges, worths, shares, strict=True)
+            for (each, found), worth, share in zip(
+                gauges, worths, shares, strict=True
+            )
         )
-        return OptionScore(row, gauge.value, gauge.of or 0.0, gauge.about, considered)
+        return OptionScore(
+            row, gauge.value, gauge.of or 0.0, gauge.about, considered
+        )
 
     def _title(self, row: Row) -> str:
         if row.name:
@@ -373,17 +455,25 @@ class Scores:
             return row.id
 
 
-def with_other_scores(table: ScoreTable, other: ScoreTable | None) -> ScoreTable:
-    """The scores of a decision with those of another take at the same tick in a column of their
-    own. A dash stands for what was not scored there.
+def with_other_scores(
+    table: ScoreTable, other: ScoreTable | None
+) -> ScoreTable:
+    """The scores of a decision with those of another take at the same tick in a
+    column of their own. A dash stands for what was not scored there.
     """
-    scores = {_row_key(row): row[SCORE_COLUMN] for row in other.rows} if other is not None else {}
+    scores = (
+        {_row_key(row): row[SCORE_COLUMN] for row in other.rows}
+        if other is not None
+        else {}
+    )
     none = TextRun("–")
     rows = []
     for row in table.rows:
         there = scores.get(_row_key(row), none)
         differs = there.text != row[SCORE_COLUMN].text
-        rows.append((*row, TextRun(there.text, Tone.NO if differs else Tone.PLAIN)))
+        rows.append(
+            (*row, TextRun(there.text, Tone.NO if differs else Tone.PLAIN))
+        )
     return ScoreTable((*table.columns, "in the other"), tuple(rows))
 
 
@@ -392,18 +482,30 @@ SCORE_COLUMN = 2
 
 
 def _row_key(row: tuple[TextRun, ...]) -> tuple[str, str]:
-    """What is the same of a line in both takes: its row, and of a candidate its name."""
+    """What is the same of a line in both takes: its row, and of a candidate its
+    name.
+    """
     first = row[0]
-    return first.row_id, first.text if first.text.startswith(CANDIDATE_LINE) else ""
+    return first.row_id, first.text if first.text.startswith(
+        CANDIDATE_LINE
+    ) else ""
 
 
-def _shares(how: str, worths: Sequence[float], weights: Sequence[float]) -> list[float]:
+def _shares(
+    how: str, worths: Sequence[float], weights: Sequence[float]
+) -> list[float]:
     if how == "product":
         lost = [abs(math.log(max(each, 1e-9))) for each in worths]
     elif how == "minimum":
-        lost = [1.0 if index == worths.index(min(worths)) else 0.0 for index in range(len(worths))]
+        lost = [
+            1.0 if index == worths.index(min(worths)) else 0.0
+            for index in range(len(worths))
+        ]
     else:
-        lost = [worth * weight for worth, weight in zip(worths, weights, strict=True)]
+        lost = [
+            worth * weight
+            for worth, weight in zip(worths, weights, strict=True)
+        ]
     total = sum(lost)
     return [each / total if total else 1.0 / len(lost) for each in lost]
 
@@ -414,7 +516,9 @@ def _setup(row: Row) -> tuple[float, float, Curve, float]:
     return (
         _number(row.args.get("low"), 0.0),
         _number(row.args.get("high"), 1.0),
-        curve if isinstance(curve, Curve) else Curve.model_validate({"shape": "linear"}),
+        curve
+        if isinstance(curve, Curve)
+        else Curve.model_validate({"shape": "linear"}),
         _number(row.args.get("weight"), 1.0),
     )
 
@@ -432,4 +536,6 @@ def _number(value: ParamValue | None, default: float) -> float:
 
 
 def _text(number: float) -> str:
-    return f"{number:.2f}" if abs(number) < 100 else number_text(round(number, 1))
+    return (
+        f"{number:.2f}" if abs(number) < 100 else number_text(round(number, 1))
+    )

@@ -1,5 +1,5 @@
-"""Sentences made of bits, so that a window can link rows and colour values, and a terminal can
-print them.
+"""Sentences made of bits, so that a window can link rows and colour values, and
+a terminal can print them.
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -28,12 +28,14 @@ class TextRun:
 
 
 class ClaimKind(StrEnum):
-    """What a sentence can claim. Each kind has a checker in the tests, which holds it against the
-    take's raw data or against a replay.
+    """What a sentence can claim. Each kind has a checker in the tests, which
+    holds it against the take's raw data or against a replay.
     """
 
     RUNS = "runs"
-    """The row is active at a tick and after it; `since` is the tick it was entered at."""
+    """The row is active at a tick and after it; `since` is the tick it was
+    entered at.
+    """
     ENTERED = "entered"
     ENDED = "ended"
     """It ended at a tick with an `outcome`, and not again until `now`."""
@@ -42,11 +44,13 @@ class ClaimKind(StrEnum):
     NOT_TRIED = "not tried"
     MUTED = "muted"
     CONDITION = "condition"
-    """The condition of a `part` came out as `held` when it was last evaluated, at a tick or before;
-    `atoms` are what decided it: index, truth, and both sides.
+    """The condition of a `part` came out as `held` when it was last evaluated,
+    at a tick or before; `atoms` are what decided it: index, truth, and both
+    sides.
     """
     LAST_YES = "last yes"
-    """An `atom` of a `part` was yes at a tick for the last time before `now`."""
+    """An `atom` of a `part` was yes at a tick for the last time before `now`.
+    """
     WROTE = "wrote"
     """A `key` got a `value` at a tick, and kept it until `now`."""
     FIRED = "fired"
@@ -57,7 +61,9 @@ class ClaimKind(StrEnum):
     SCORED = "scored"
     """An option had a `score` when it was last scored, at a tick or before."""
     WOULD_WIN = "would win"
-    """With `what` at a `value` the option would have won the decision of a tick."""
+    """With `what` at a `value` the option would have won the decision of a
+    tick.
+    """
     OFF_STAGE = "off stage"
 
 
@@ -82,10 +88,14 @@ def claim(kind: ClaimKind, row_id: str, tick: int, **facts: object) -> Claim:
 
 
 Bit = TextRun | str | Claim
-"""A piece of a sentence while it is made: words, or a claim that the words around it make."""
+"""A piece of a sentence while it is made: words, or a claim that the words
+around it make.
+"""
 
 
-def parted(bits: Iterable[Bit]) -> tuple[tuple[TextRun, ...], tuple[Claim, ...]]:
+def parted(
+    bits: Iterable[Bit],
+) -> tuple[tuple[TextRun, ...], tuple[Claim, ...]]:
     """The words of a sentence, and its claims."""
     runs, claims = [], []
     for bit in bits:
@@ -98,8 +108,8 @@ def parted(bits: Iterable[Bit]) -> tuple[tuple[TextRun, ...], tuple[Claim, ...]]
 
 @dataclass(frozen=True)
 class AnswerLine:
-    """One sentence of an answer. `number` is the number of the row it is about, and `tone` how that
-    row fares.
+    """One sentence of an answer. `number` is the number of the row it is about,
+    and `tone` how that row fares.
     """
 
     row_id: str
@@ -116,8 +126,9 @@ class AnswerLine:
 
 
 def once(lines: Iterable[AnswerLine]) -> tuple[AnswerLine, ...]:
-    """The same sentences with each row in one line: what another line says of a row is put behind
-    what the first says of it. Lines about no row stay as they are.
+    """The same sentences with each row in one line: what another line says of a
+    row is put behind what the first says of it. Lines about no row stay as they
+    are.
     """
     found: list[AnswerLine] = []
     place: dict[str, int] = {}
@@ -132,15 +143,29 @@ def once(lines: Iterable[AnswerLine]) -> tuple[AnswerLine, ...]:
 
 
 def _with_more(line: AnswerLine, more: AnswerLine) -> AnswerLine:
-    """A line, and another of the same row behind it, which begins with the row's name."""
+    """A line, and another of the same row behind it, which begins with the
+    row's name.
+    """
     rest = more.bits[1:]
     says = rest[0].text if rest else ""
-    # `Perch: time limit: …` goes on as `Time limit: …`, `Perch was done …` as `It was done …`.
-    begins = f" {says[2:3].upper()}{says[3:]}" if says.startswith(": ") else f" It{says}"
+    # `Perch: time limit: …` goes on as `Time limit: …`, `Perch was done …` as
+    # `It was done …`.
+    begins = (
+        f" {says[2:3].upper()}{says[3:]}"
+        if says.startswith(": ")
+        else f" It{says}"
+    )
     goes_on = (replace(rest[0], text=begins), *rest[1:]) if rest else ()
-    tone = more.tone if more.tone is Tone.NO or line.tone is Tone.PLAIN else line.tone
+    tone = (
+        more.tone
+        if more.tone is Tone.NO or line.tone is Tone.PLAIN
+        else line.tone
+    )
     return replace(
-        line, bits=(*line.bits, *goes_on), tone=tone, claims=(*line.claims, *more.claims)
+        line,
+        bits=(*line.bits, *goes_on),
+        tone=tone,
+        claims=(*line.claims, *more.claims),
     )
 
 
@@ -154,18 +179,27 @@ class ScoreTable:
     @property
     def text(self) -> str:
         """The table as plain text."""
-        lines = [self.columns, *(tuple(cell.text for cell in row) for row in self.rows)]
-        widths = [max(len(line[index]) for line in lines) for index in range(len(self.columns))]
+        lines = [
+            self.columns,
+            *(tuple(cell.text for cell in row) for row in self.rows),
+        ]
+        widths = [
+            max(len(line[index]) for line in lines)
+            for index in range(len(self.columns))
+        ]
         return "\n".join(
-            "  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip()
+            "  ".join(
+                text.ljust(width)
+                for text, width in zip(line, widths, strict=True)
+            ).rstrip()
             for line in lines
         )
 
 
 @dataclass(frozen=True)
 class Answer:
-    """An answer: the question, the tick, its lines from the root down, and for a utility the table
-    of scores.
+    """An answer: the question, the tick, its lines from the root down, and for
+    a utility the table of scores.
     """
 
     question: str
@@ -173,8 +207,8 @@ class Answer:
     lines: tuple[AnswerLine, ...]
     table: ScoreTable | None = None
     headline: AnswerLine | None = None
-    """The answer in one sentence; the lines are the trail that leads to it. None where the first
-    line says it all.
+    """The answer in one sentence; the lines are the trail that leads to it.
+    None where the first line says it all.
     """
 
     @property
@@ -201,11 +235,15 @@ class RowNames:
         """A row by its number, as a link."""
         return TextRun(self.numbers.get(row_id) or row_id, Tone.PLAIN, row_id)
 
-    def line(self, row_id: str, bits: Iterable[Bit], tone: Tone = Tone.PLAIN) -> AnswerLine:
+    def line(
+        self, row_id: str, bits: Iterable[Bit], tone: Tone = Tone.PLAIN
+    ) -> AnswerLine:
         """A sentence about a row, beginning with its name."""
         runs, claims = parted(bits)
         words = (self.bit(row_id), *runs)
-        return AnswerLine(row_id, self.numbers.get(row_id, ""), words, tone, claims)
+        return AnswerLine(
+            row_id, self.numbers.get(row_id, ""), words, tone, claims
+        )
 
     def because(self, cause: Cause) -> Iterator[TextRun]:
         """A cause's sentence, with the rows in it as links."""

@@ -1,8 +1,10 @@
-"""What an agent did within one tick, step by step, in the order in which it happened.
+"""What an agent did within one tick, step by step, in the order in which it
+happened.
 
-A take stores what is news. What is merely repeated (a row that goes on, a refusal for the same
-reason as at the tick before, a guard that still holds) is put back in its place by the order of the
-rows, which is the order in which a tree asks them.
+A take stores what is news. What is merely repeated (a row that goes on, a
+refusal for the same reason as at the tick before, a guard that still holds) is
+put back in its place by the order of the rows, which is the order in which a
+tree asks them.
 """
 
 from bisect import bisect_left, bisect_right
@@ -35,7 +37,14 @@ from umbrant.reasons.condition_report import ConditionReport
 from umbrant.reasons.row_report import Bits, RowReport, turned_text
 from umbrant.reasons.sentences import AnswerLine, Bit, TextRun, Tone
 from umbrant.take.header import Header
-from umbrant.take.record import AtomStep, KeyWrite, Outcome, Refusal, Span, WriteStep
+from umbrant.take.record import (
+    AtomStep,
+    KeyWrite,
+    Outcome,
+    Refusal,
+    Span,
+    WriteStep,
+)
 
 Words = list[Bit]
 
@@ -61,18 +70,24 @@ class StepKind(StrEnum):
 
 @dataclass(frozen=True)
 class TickStep:
-    """One thing that happened within a tick: a sentence, and the facts it rests on."""
+    """One thing that happened within a tick: a sentence, and the facts it rests
+    on.
+    """
 
     kind: StepKind
     row_id: str
     line: AnswerLine
     step: int = 0
-    """Its place in the order of the tick, from 1 on; 0 for a cue, and for what is repeated."""
+    """Its place in the order of the tick, from 1 on; 0 for a cue, and for what
+    is repeated.
+    """
     facts: Mapping[str, object] = field(default_factory=dict)
 
     @property
     def is_repeated(self) -> bool:
-        """Whether the same held at the tick before, so that the take does not store it anew."""
+        """Whether the same held at the tick before, so that the take does not
+        store it anew.
+        """
         return self.step == 0 and self.kind is not StepKind.CUE
 
     def plain(self) -> dict[str, object]:
@@ -86,33 +101,49 @@ class TickStep:
 T = TypeVar("T")
 
 
-def at_tick(items: Sequence[T], tick: int, tick_of: Callable[[T], Any]) -> Sequence[T]:
+def at_tick(
+    items: Sequence[T], tick: int, tick_of: Callable[[T], Any]
+) -> Sequence[T]:
     """Those of some items in the order of time that are of one tick."""
-    return items[bisect_left(items, tick, key=tick_of) : bisect_right(items, tick, key=tick_of)]
+    return items[
+        bisect_left(items, tick, key=tick_of) : bisect_right(
+            items, tick, key=tick_of
+        )
+    ]
 
 
 class TickReport(RowReport):
     """Tells what an agent did at a tick, in order."""
 
     def report_on(self, row_id: str, part: str) -> ConditionReport | None:
-        # Who wrote a key stands in the steps themselves, and in their order: at the end of the tick
-        # it may be somebody who wrote it only after the condition was asked.
+        # Who wrote a key stands in the steps themselves, and in their order: at
+        # the end of the tick it may be somebody who wrote it only after the
+        # condition was asked.
         report = super().report_on(row_id, part)
         return replace(report, tells_history=False) if report else None
 
     def steps(self, tick: int) -> tuple[TickStep, ...]:
-        """Everything that the agent did at a tick, and before it the cues that were done."""
-        # Numbers of steps count over the agent as a whole, so they put rows, keys and events into
-        # one order.
+        """Everything that the agent did at a tick, and before it the cues that
+        were done.
+        """
+        # Numbers of steps count over the agent as a whole, so they put rows,
+        # keys and events into one order.
         stored = sorted(self._stored(tick), key=lambda each: each.step)
         return (*self._cues(tick), *self._with_repeated(stored, tick))
 
-    def key_at_step(self, key: str, tick: int, step: int) -> tuple[int, KeyWrite] | None:
-        """What was last written to a key up to a step of a tick, and at which tick; None if nothing
-        was. `step` is 0 for the moment before the first.
+    def key_at_step(
+        self, key: str, tick: int, step: int
+    ) -> tuple[int, KeyWrite] | None:
+        """What was last written to a key up to a step of a tick, and at which
+        tick; None if nothing was. `step` is 0 for the moment before the first.
         """
-        # A key that is written several times within a tick had each of the values for a while.
-        own = [each for each in self._writes_at(tick) if each.key == key and each.step <= step]
+        # A key that is written several times within a tick had each of the
+        # values for a while.
+        own = [
+            each
+            for each in self._writes_at(tick)
+            if each.key == key and each.step <= step
+        ]
         if own:
             last = own[-1]
             return tick, KeyWrite(last.value, last.row_id, last.part)
@@ -120,19 +151,32 @@ class TickReport(RowReport):
         if changes is None:
             return None
         now = changes.at(tick)
-        # Another agent may have written a key that both share within this tick. Agents tick in the
-        # order of the cast, cues before them: so those before this one have written already.
-        if now is not None and changes.ticks[changes.index(tick)] == tick and self._is_before(now):
+        # Another agent may have written a key that both share within this tick.
+        # Agents tick in the order of the cast, cues before them: so those
+        # before this one have written already.
+        if (
+            now is not None
+            and changes.ticks[changes.index(tick)] == tick
+            and self._is_before(now)
+        ):
             return tick, now
         before = changes.index(tick - 1)
-        return (changes.ticks[before], changes.values[before]) if before >= 0 else None
+        return (
+            (changes.ticks[before], changes.values[before])
+            if before >= 0
+            else None
+        )
 
     def _is_before(self, written: KeyWrite) -> bool:
-        """Whether a write of a shared key at this tick came before this agent's turn."""
+        """Whether a write of a shared key at this tick came before this agent's
+        turn.
+        """
         if written.part and not written.row_id:
             return True
         order = list(self.take.agents)
-        return written.agent in order and order.index(written.agent) < order.index(self.member.name)
+        return written.agent in order and order.index(
+            written.agent
+        ) < order.index(self.member.name)
 
     # what the take stores
 
@@ -147,12 +191,19 @@ class TickReport(RowReport):
         for each in at_tick(record.received, tick, lambda event: event.tick):
             sender = f" from {self._title(each.other)}" if each.other else ""
             facts = {"event": each.event, "sender": each.other}
-            yield self._own(StepKind.RECEIVED, f" receives {each.event}{sender}.", each.step, facts)
+            yield self._own(
+                StepKind.RECEIVED,
+                f" receives {each.event}{sender}.",
+                each.step,
+                facts,
+            )
         for each in at_tick(record.raised, tick, lambda event: event.tick):
             receiver = f" for {self._title(each.other)}" if each.other else ""
             facts = {"event": each.event, "receiver": each.other}
             text = f" raises {each.event}{receiver}."
-            yield self._about(StepKind.RAISED, each.row_id, [text], each.step, facts)
+            yield self._about(
+                StepKind.RAISED, each.row_id, [text], each.step, facts
+            )
         for said in at_tick(record.said, tick, lambda each: each.tick):
             text = f" says “{said.text}”."
             yield self._own(StepKind.SAID, text, said.step, {"said": said.text})
@@ -163,25 +214,51 @@ class TickReport(RowReport):
         return at_tick(self.record.writes, tick, lambda write: write.tick)
 
     def _wrote(self, write: WriteStep) -> TickStep:
-        value = round(write.value, 2) if isinstance(write.value, float) else write.value
-        does = f" sets {write.key} to {value_text(value)}." if value is not None else ""
+        value = (
+            round(write.value, 2)
+            if isinstance(write.value, float)
+            else write.value
+        )
+        does = (
+            f" sets {write.key} to {value_text(value)}."
+            if value is not None
+            else ""
+        )
         text = does or f" clears {write.key}."
-        facts = {"key": write.key, "value": write.value, "part": write.part, "board": write.board}
+        facts = {
+            "key": write.key,
+            "value": write.value,
+            "part": write.part,
+            "board": write.board,
+        }
         if write.row_id:
             family, _ = part_index(write.part)
             bits: Words = [f": its {family}" if family else "", text]
             if write.cause is not None:
-                bits = [bits[0], text[:-1], ": ", *self.names.because(write.cause), "."]
-            return self._about(StepKind.WROTE, write.row_id, bits, write.step, facts)
+                bits = [
+                    bits[0],
+                    text[:-1],
+                    ": ",
+                    *self.names.because(write.cause),
+                    ".",
+                ]
+            return self._about(
+                StepKind.WROTE, write.row_id, bits, write.step, facts
+            )
         if write.part == FORMULA:
-            text = f" of {write.key} gives {value_text(value)}." if value is not None else text
+            text = (
+                f" of {write.key} gives {value_text(value)}."
+                if value is not None
+                else text
+            )
         who = {"": "The start", FORMULA: "The formula"}.get(write.part, "A cue")
         line = AnswerLine("", "", (TextRun(f"{who}{text}"),))
         return TickStep(StepKind.WROTE, "", line, write.step, facts)
 
     def _of_row(self, row_id: str, tick: int) -> Iterator[TickStep]:
         record = self.record.row(row_id)
-        # Spans do not overlap, so their starts and their ends are both in the order of time.
+        # Spans do not overlap, so their starts and their ends are both in the
+        # order of time.
         for span in at_tick(record.spans, tick, lambda each: each.start):
             yield self._enters(row_id, span)
         for span in at_tick(record.spans, tick, _end_of):
@@ -192,27 +269,43 @@ class TickReport(RowReport):
             for refusal in at_tick(refusals, tick, lambda each: each.start):
                 yield self._refused(row_id, part, refusal, tick, refusal.step)
         for part, atoms in record.atom_steps.items():
-            yield from self._evaluated(row_id, part, at_tick(atoms, tick, lambda each: each.tick))
+            yield from self._evaluated(
+                row_id, part, at_tick(atoms, tick, lambda each: each.tick)
+            )
         for part, times in record.times_done.items():
             for _, step in at_tick(times, tick, lambda each: each[0]):
                 yield from self._done(row_id, part, step)
 
     def _done(self, row_id: str, part: str, step: int) -> Iterator[TickStep]:
-        """That a part of a row that is counted was done once: an upkeep, or a decision."""
+        """That a part of a row that is counted was done once: an upkeep, or a
+        decision.
+        """
         family, index = part_index(part)
         if part == DECISION:
-            yield self._about(StepKind.SCORED, row_id, [" scores its options."], step)
+            yield self._about(
+                StepKind.SCORED, row_id, [" scores its options."], step
+            )
         elif family == "upkeep":
             upkeep = self.behavior.row(row_id).upkeep[index]
             when = "" if upkeep.at is UpkeepMoment.EVERY else f" {upkeep.at}"
             text = f" does its upkeep{when}: {upkeep.kind.replace('_', ' ')}."
-            yield self._about(StepKind.UPKEEP, row_id, [text], step, {"part": part})
+            yield self._about(
+                StepKind.UPKEEP, row_id, [text], step, {"part": part}
+            )
 
     def _enters(self, row_id: str, span: Span) -> TickStep:
         if self.family(row_id) is Family.TRANSITION:
-            return self._about(StepKind.FIRED, row_id, [" fires."], span.start_step, tone=Tone.YES)
+            return self._about(
+                StepKind.FIRED,
+                row_id,
+                [" fires."],
+                span.start_step,
+                tone=Tone.YES,
+            )
         text = " becomes active." if self.is_state(row_id) else " is entered."
-        return self._about(StepKind.ENTERED, row_id, [text], span.start_step, tone=Tone.YES)
+        return self._about(
+            StepKind.ENTERED, row_id, [text], span.start_step, tone=Tone.YES
+        )
 
     def _leaves(self, row_id: str, span: Span) -> TickStep:
         outcome = span.outcome or Outcome.STOPPED
@@ -226,20 +319,36 @@ class TickReport(RowReport):
         ]
         facts = {"outcome": outcome.value, **_cause_facts(span.cause)}
         tone = Tone.YES if outcome is Outcome.SUCCESS else Tone.NO
-        return self._about(StepKind.LEFT, row_id, bits, span.end_step, facts, tone)
+        return self._about(
+            StepKind.LEFT, row_id, bits, span.end_step, facts, tone
+        )
 
-    def _refused(self, row_id: str, part: str, refusal: Refusal, tick: int, step: int) -> TickStep:
+    def _refused(
+        self, row_id: str, part: str, refusal: Refusal, tick: int, step: int
+    ) -> TickStep:
         facts = {"part": part, **_cause_facts(refusal.cause)}
         bits: Words
         if part == CUT_OFF:
             bits = [" is cut off: ", *self.names.because(refusal.cause), "."]
-            return self._about(StepKind.CUT_OFF, row_id, bits, step, facts, Tone.NO)
+            return self._about(
+                StepKind.CUT_OFF, row_id, bits, step, facts, Tone.NO
+            )
         family, _ = part_index(part)
         if family and part != GUARD:
-            bits = [f": its {family} does nothing: ", *self.names.because(refusal.cause), "."]
+            bits = [
+                f": its {family} does nothing: ",
+                *self.names.because(refusal.cause),
+                ".",
+            ]
         elif self.family(row_id) is Family.TRANSITION:
-            bits = [" does not fire", *self._why_unfired(row_id, refusal, tick), "."]
-        elif refusal.cause.kind == "guard" and self._is_known(row_id, GUARD, tick):
+            bits = [
+                " does not fire",
+                *self._why_unfired(row_id, refusal, tick),
+                ".",
+            ]
+        elif refusal.cause.kind == "guard" and self._is_known(
+            row_id, GUARD, tick
+        ):
             bits = [" is refused: its guard says no."]
         else:
             bits = [*self.refused(row_id, refusal.cause, tick, tick), "."]
@@ -256,14 +365,20 @@ class TickReport(RowReport):
             yield from self.names.because(refusal.cause)
 
     def _is_known(self, row_id: str, part: str, tick: int) -> bool:
-        """Whether the steps of a tick show already what made a condition say no."""
+        """Whether the steps of a tick show already what made a condition say
+        no.
+        """
         report = self.report_on(row_id, part)
         atoms = self.record.row(row_id).atom_steps.get(part, [])
-        shown = {each.atom for each in at_tick(atoms, tick, lambda each: each.tick)}
+        shown = {
+            each.atom for each in at_tick(atoms, tick, lambda each: each.tick)
+        }
         return (
             report is not None
             and bool(shown)
-            and shown.issuperset(index for index, _, _ in report.deciding(tick, held=False))
+            and shown.issuperset(
+                index for index, _, _ in report.deciding(tick, held=False)
+            )
         )
 
     def why_ended(self, row_id: str, span: Span, now: int) -> Bits:
@@ -275,15 +390,24 @@ class TickReport(RowReport):
             return
         yield from super().why_ended(row_id, span, now)
 
-    def _evaluated(self, row_id: str, part: str, atoms: Sequence[AtomStep]) -> Iterator[TickStep]:
-        """A step for each atom of a condition that found something else than before."""
+    def _evaluated(
+        self, row_id: str, part: str, atoms: Sequence[AtomStep]
+    ) -> Iterator[TickStep]:
+        """A step for each atom of a condition that found something else than
+        before.
+        """
         report = self.report_on(row_id, part)
         for each in atoms:
-            # An atom that was passed over found nothing: that is stored as well, so that what it
-            # found before is not taken for what it says now.
+            # An atom that was passed over found nothing: that is stored as
+            # well, so that what it found before is not taken for what it says
+            # now.
             if each.found is None or report is None:
                 continue
-            bits: Words = [_asker(part), *report.atom_bits(each.atom, each.found), "."]
+            bits: Words = [
+                _asker(part),
+                *report.atom_bits(each.atom, each.found),
+                ".",
+            ]
             facts = {
                 "part": part,
                 "atom": each.atom,
@@ -293,23 +417,37 @@ class TickReport(RowReport):
                 **_cause_facts(each.found.cause),
             }
             tone = Tone.YES if each.found.truth else Tone.NO
-            yield self._about(StepKind.EVALUATED, row_id, bits, each.step, facts, tone)
+            yield self._about(
+                StepKind.EVALUATED, row_id, bits, each.step, facts, tone
+            )
 
     # what is repeated
 
-    def _with_repeated(self, stored: Sequence[TickStep], tick: int) -> Iterator[TickStep]:
-        """The stored steps, and between them what the take does not store again."""
+    def _with_repeated(
+        self, stored: Sequence[TickStep], tick: int
+    ) -> Iterator[TickStep]:
+        """The stored steps, and between them what the take does not store
+        again.
+        """
         turns = self._turns
-        waiting = sorted(self._repeated(tick), key=lambda each: turns[each.row_id])
+        waiting = sorted(
+            self._repeated(tick), key=lambda each: turns[each.row_id]
+        )
         reached: tuple[int, ...] = (-1,)
         for step in stored:
             turn = turns[step.row_id] if step.row_id else reached
-            # What a row repeats follows what is stored of it: a refusal what its guard found.
-            while waiting and turn != reached and turns[waiting[0].row_id] <= reached:
+            # What a row repeats follows what is stored of it: a refusal what
+            # its guard found.
+            while (
+                waiting
+                and turn != reached
+                and turns[waiting[0].row_id] <= reached
+            ):
                 yield waiting.pop(0)
             while waiting and turns[waiting[0].row_id] < turn:
                 yield waiting.pop(0)
-            # A row that is left comes after the rows inside it, though it stands before them.
+            # A row that is left comes after the rows inside it, though it
+            # stands before them.
             while (
                 waiting
                 and step.kind is StepKind.LEFT
@@ -325,18 +463,28 @@ class TickReport(RowReport):
 
     @cached_property
     def _turns(self) -> dict[str, tuple[int, ...]]:
-        """For each row what sorts it into the order in which a tick comes to it.
+        """For each row what sorts it into the order in which a tick comes to
+        it.
 
-        Rows come in their written order. A machine asks its transitions before it runs the rows in
-        its states, those of the innermost state first.
+        Rows come in their written order. A machine asks its transitions before
+        it runs the rows in its states, those of the innermost state first.
         """
         outline = self.outline
-        position = {row.id: index for index, row in enumerate(self.behavior.rows)}
-        turns: dict[str, tuple[int, ...]] = {each: (index,) for each, index in position.items()}
+        position = {
+            row.id: index for index, row in enumerate(self.behavior.rows)
+        }
+        turns: dict[str, tuple[int, ...]] = {
+            each: (index,) for each, index in position.items()
+        }
         for row_id, index in position.items():
             machine = self.behavior.innermost(row_id, MACHINE)
             if machine is not None and self.family(row_id) is Family.TRANSITION:
-                turns[row_id] = (position[machine], 1, -outline.depth[row_id], index)
+                turns[row_id] = (
+                    position[machine],
+                    1,
+                    -outline.depth[row_id],
+                    index,
+                )
         return turns
 
     def _repeated(self, tick: int) -> Iterator[TickStep]:
@@ -344,18 +492,33 @@ class TickReport(RowReport):
             if row_id not in self.outline.number:
                 continue
             for part, refusals in record.refusals.items():
-                index = bisect_right(refusals, tick, key=lambda each: each.start) - 1
-                # At its first tick a refusal is stored with a step; at the others it is said again.
-                if index >= 0 and refusals[index].start < tick <= refusals[index].end:
+                index = (
+                    bisect_right(refusals, tick, key=lambda each: each.start)
+                    - 1
+                )
+                # At its first tick a refusal is stored with a step; at the
+                # others it is said again.
+                if (
+                    index >= 0
+                    and refusals[index].start < tick <= refusals[index].end
+                ):
                     yield self._refused(row_id, part, refusals[index], tick, 0)
             span = record.span_at(tick)
             if span is not None and self._decides_always(row_id):
-                yield self._about(StepKind.SCORED, row_id, [" scores its options."], 0)
-            if span is not None and span.start < tick and (span.end is None or tick < span.end):
+                yield self._about(
+                    StepKind.SCORED, row_id, [" scores its options."], 0
+                )
+            if (
+                span is not None
+                and span.start < tick
+                and (span.end is None or tick < span.end)
+            ):
                 yield from self._goes_on(row_id, tick)
 
     def _decides_always(self, row_id: str) -> bool:
-        """Whether a row is a utility that decides at every tick; of others decisions are stored."""
+        """Whether a row is a utility that decides at every tick; of others
+        decisions are stored.
+        """
         row = self.behavior.row(row_id)
         return row.kind == UTILITY and row.args.get("every", 0.0) == 0.0
 
@@ -363,12 +526,30 @@ class TickReport(RowReport):
         """What a row did that ran before this tick and runs after it."""
         guard, written = self.guard(row_id), self.behavior.row(row_id).guard
         watches = written is not None and written.watch.while_running
-        if guard is not None and watches and not self._is_evaluated(row_id, GUARD, tick):
-            bits: Words = [": its guard still holds: ", *guard.bits(tick, held=True), "."]
-            yield self._about(StepKind.EVALUATED, row_id, bits, 0, {"part": GUARD}, Tone.YES)
-        if not self._has_active(row_id, tick) and self.family(row_id) is not Family.TRANSITION:
+        if (
+            guard is not None
+            and watches
+            and not self._is_evaluated(row_id, GUARD, tick)
+        ):
+            bits: Words = [
+                ": its guard still holds: ",
+                *guard.bits(tick, held=True),
+                ".",
+            ]
+            yield self._about(
+                StepKind.EVALUATED, row_id, bits, 0, {"part": GUARD}, Tone.YES
+            )
+        if (
+            not self._has_active(row_id, tick)
+            and self.family(row_id) is not Family.TRANSITION
+        ):
             words = " stays active" if self.is_state(row_id) else " goes on"
-            yield self._about(StepKind.RUNS, row_id, [words, *self.how_far(row_id, tick), "."], 0)
+            yield self._about(
+                StepKind.RUNS,
+                row_id,
+                [words, *self.how_far(row_id, tick), "."],
+                0,
+            )
 
     def _is_evaluated(self, row_id: str, part: str, tick: int) -> bool:
         atoms = self.record.row(row_id).atom_steps.get(part, [])
@@ -385,7 +566,9 @@ class TickReport(RowReport):
     # cues
 
     def _cues(self, tick: int) -> Iterator[TickStep]:
-        """The cues of a tick: all of them, for they may be what the agent reacts to."""
+        """The cues of a tick: all of them, for they may be what the agent
+        reacts to.
+        """
         written = self.header.played.cues
         for each in at_tick(self.take.cues, tick, lambda cue: cue.tick):
             is_written = 0 < each.cue <= len(written)
@@ -395,7 +578,9 @@ class TickReport(RowReport):
                 else f"brings on {each.whom}"
             )
             line = AnswerLine("", "", (TextRun(f"Cue {each.cue} {does}."),))
-            yield TickStep(StepKind.CUE, "", line, 0, {"cue": each.cue, "whom": each.whom})
+            yield TickStep(
+                StepKind.CUE, "", line, 0, {"cue": each.cue, "whom": each.whom}
+            )
 
     # small things
 
@@ -404,10 +589,16 @@ class TickReport(RowReport):
         player = self.header.played.find_player(name)
         return (player.title if player else "") or name
 
-    def _own(self, kind: StepKind, text: str, step: int, facts: Mapping[str, object]) -> TickStep:
+    def _own(
+        self, kind: StepKind, text: str, step: int, facts: Mapping[str, object]
+    ) -> TickStep:
         """A step of the agent that belongs to no row."""
         return TickStep(
-            kind, "", AnswerLine("", "", (TextRun(f"{self.at_start}{text}"),)), step, facts
+            kind,
+            "",
+            AnswerLine("", "", (TextRun(f"{self.at_start}{text}"),)),
+            step,
+            facts,
         )
 
     def _about(
@@ -419,7 +610,9 @@ class TickReport(RowReport):
         facts: Mapping[str, object] | None = None,
         tone: Tone = Tone.PLAIN,
     ) -> TickStep:
-        return TickStep(kind, row_id, self.names.line(row_id, bits, tone), step, facts or {})
+        return TickStep(
+            kind, row_id, self.names.line(row_id, bits, tone), step, facts or {}
+        )
 
 
 def cue_text(action: CueAction, header: Header) -> str:
@@ -447,7 +640,11 @@ def cue_text(action: CueAction, header: Header) -> str:
 def _row_of(action: HoldResult, header: Header) -> str:
     """The row that a cue holds, by its number and name, and whose it is."""
     member = header.played.find_player(action.of)
-    behavior = header.expanded(member.behavior).behavior if member and member.behavior else None
+    behavior = (
+        header.expanded(member.behavior).behavior
+        if member and member.behavior
+        else None
+    )
     row = behavior.by_id.get(action.holds) if behavior else None
     if behavior is None or row is None:
         return f"row {action.holds} of {action.of}"

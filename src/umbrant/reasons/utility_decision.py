@@ -1,9 +1,9 @@
-"""A decision of a utility, from what was recorded of it: made again, as it was or with one number
-changed.
+"""A decision of a utility, from what was recorded of it: made again, as it was
+or with one number changed.
 
-What would have won is never worked out from a difference of scores. The decision is made again,
-with all options, the stay bonus, the threshold and the least hold, and then it is looked at who
-won.
+What would have won is never worked out from a difference of scores. The
+decision is made again, with all options, the stay bonus, the threshold and the
+least hold, and then it is looked at who won.
 """
 
 import math
@@ -12,13 +12,22 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from umbrant.catalog.curves import worth
-from umbrant.catalog.language.tree import KeyTerm, LanguageError, SenseCall, parse, source, walk
+from umbrant.catalog.language.tree import (
+    KeyTerm,
+    LanguageError,
+    SenseCall,
+    parse,
+    source,
+    walk,
+)
 from umbrant.engine.scoring import combined
 from umbrant.model.behaviors import Row
 from umbrant.model.values import Curve, Shape
 
 STEPS = 120
-"""Into how many steps an input's range is cut when looking for a value that would have won."""
+"""Into how many steps an input's range is cut when looking for a value that
+would have won.
+"""
 MOST_DIGITS = 6
 HAIR = 1e-9
 """By how much a sum must exceed another to be surely more."""
@@ -26,7 +35,9 @@ HAIR = 1e-9
 
 @dataclass(frozen=True)
 class ConsideredInput:
-    """One consideration in a decision: its input (None where it was unknown) and its worth."""
+    """One consideration in a decision: its input (None where it was unknown)
+    and its worth.
+    """
 
     row: Row
     input: float | None
@@ -62,7 +73,10 @@ class ConsideredInput:
         """Inputs to try, over the range in which they make a difference."""
         low, high = self.low, self.high
         if self.curve.shape is Shape.STEP:
-            low, high = min(low, self.curve.threshold - 1), max(high, self.curve.threshold + 1)
+            low, high = (
+                min(low, self.curve.threshold - 1),
+                max(high, self.curve.threshold + 1),
+            )
         for step in range(STEPS + 1):
             yield low + (high - low) * step / STEPS
 
@@ -78,7 +92,8 @@ class Bid:
     score: float
     bonus: float
     about: str
-    """The candidate it is for, of an option that is scored for each of a group."""
+    """The candidate it is for, of an option that is scored for each of a group.
+    """
     considered: tuple[ConsideredInput, ...]
     is_let_in: bool
     """Whether its guard and its decorators let it be entered."""
@@ -99,12 +114,14 @@ class Bid:
         if not any(map(self.depends_on, inputs)):
             return self.score
         worths = [
-            each.worth_of(inputs[each.text]) if each.text in inputs else each.worth
+            each.worth_of(inputs[each.text])
+            if each.text in inputs
+            else each.worth
             for each in self.considered
         ]
-        return combined(self.combine, worths, [each.weight for each in self.considered]) * max(
-            0.0, self.weight
-        )
+        return combined(
+            self.combine, worths, [each.weight for each in self.considered]
+        ) * max(0.0, self.weight)
 
     def most(self) -> float:
         """No inputs would give it a higher score than this."""
@@ -114,9 +131,9 @@ class Bid:
             else min(map(each.worth_of, each.candidates()))
             for each in self.considered
         ]
-        return combined(self.combine, best, [each.weight for each in self.considered]) * max(
-            0.0, self.weight
-        )
+        return combined(
+            self.combine, best, [each.weight for each in self.considered]
+        ) * max(0.0, self.weight)
 
 
 @dataclass(frozen=True)
@@ -127,43 +144,70 @@ class UtilityDecision:
     """In the order in which they are written."""
     threshold: float
     is_highest: bool
-    """Whether the highest wins. If not, the winner is drawn, and nobody can say who it would be."""
+    """Whether the highest wins. If not, the winner is drawn, and nobody can say
+    who it would be.
+    """
 
     def wins(
-        self, bid: Bid, inputs: Mapping[str, float] | None = None, bonus: float | None = None
+        self,
+        bid: Bid,
+        inputs: Mapping[str, float] | None = None,
+        bonus: float | None = None,
     ) -> bool:
         """Whether an option wins, with other inputs or another stay bonus.
 
-        It has to win by more than rounding could give it: weights are recovered from scores, so
-        what comes out equal may be a hair apart either way.
+        It has to win by more than rounding could give it: weights are recovered
+        from scores, so what comes out equal may be a hair apart either way.
         """
         least = self.to_exceed(bid, inputs, bonus)
         return bid.is_let_in and self._total(bid, inputs, bonus) > least + HAIR
 
     def to_exceed(
-        self, bid: Bid, inputs: Mapping[str, float] | None = None, bonus: float | None = None
+        self,
+        bid: Bid,
+        inputs: Mapping[str, float] | None = None,
+        bonus: float | None = None,
     ) -> float:
-        """What an option must score more than: the threshold, and every other that is let in."""
-        others = [each for each in self.bids if each is not bid and each.is_let_in]
-        return max([self.threshold, *(self._total(each, inputs, bonus) for each in others)])
+        """What an option must score more than: the threshold, and every other
+        that is let in.
+        """
+        others = [
+            each for each in self.bids if each is not bid and each.is_let_in
+        ]
+        return max(
+            [
+                self.threshold,
+                *(self._total(each, inputs, bonus) for each in others),
+            ]
+        )
 
-    def _total(self, bid: Bid, inputs: Mapping[str, float] | None, bonus: float | None) -> float:
+    def _total(
+        self, bid: Bid, inputs: Mapping[str, float] | None, bonus: float | None
+    ) -> float:
         stays = bonus if bonus is not None and bid.is_current else bid.bonus
         return (bid.score_with(inputs) if inputs else bid.score) + stays
 
-    def winning_input(self, bid: Bid, considered: ConsideredInput) -> float | None:
-        """An input nearest to what it was with which an option would have won, in few digits; None
-        if none was found, or if it cannot be known.
+    def winning_input(
+        self, bid: Bid, considered: ConsideredInput
+    ) -> float | None:
+        """An input nearest to what it was with which an option would have won,
+        in few digits; None if none was found, or if it cannot be known.
         """
         value = considered.input
-        # What the input is made of may move others as well, and then this one alone never changes.
+        # What the input is made of may move others as well, and then this one
+        # alone never changes.
         if value is None or not self._stands_alone(considered):
             return None
 
-        # Only options that ask the same change with it; the others are looked at once.
-        touched = [each for each in self.bids if each.depends_on(considered.text)]
+        # Only options that ask the same change with it; the others are looked
+        # at once.
+        touched = [
+            each for each in self.bids if each.depends_on(considered.text)
+        ]
         fixed = [each for each in self.bids if each not in touched]
-        least = max([self.threshold, *(each.total for each in fixed if each.is_let_in)])
+        least = max(
+            [self.threshold, *(each.total for each in fixed if each.is_let_in)]
+        )
         changing = UtilityDecision(tuple(touched), least, self.is_highest)
 
         def wins(changed: float) -> bool:
@@ -172,14 +216,14 @@ class UtilityDecision:
         winning = [each for each in considered.candidates() if wins(each)]
         if not winning:
             return None
-        # The values that win need not lie together: a curve may rise and fall. Nearest to what it
-        # was is the smallest change.
+        # The values that win need not lie together: a curve may rise and fall.
+        # Nearest to what it was is the smallest change.
         near = min(winning, key=lambda each: abs(each - value))
         return shortest(_edge(wins, value, near), near, wins)
 
     def winning_bonus(self, bid: Bid) -> float | None:
-        """A stay bonus just small enough for an option to win against the one that stays; None if
-        none would do.
+        """A stay bonus just small enough for an option to win against the one
+        that stays; None if none would do.
         """
         stays = [each for each in self.bids if each.is_current and each.bonus]
         if not stays or bid in stays:
@@ -188,7 +232,11 @@ class UtilityDecision:
         def wins(bonus: float) -> bool:
             return self.wins(bid, bonus=bonus)
 
-        return shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins) if wins(0.0) else None
+        return (
+            shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins)
+            if wins(0.0)
+            else None
+        )
 
     def _stands_alone(self, considered: ConsideredInput) -> bool:
         """Whether another input of a consideration leaves all that is considered otherwise as it
@@ -200,14 +248,20 @@ class UtilityDecision:
             for bid in self.bids
             for each in bid.considered
         ) and not any(
-            bid.about and any(each.text == considered.text for each in bid.considered)
+            bid.about
+            and any(each.text == considered.text for each in bid.considered)
             for bid in self.bids
         )
 
 
-def _edge(wins: Callable[[float], bool], loses_at: float, wins_at: float) -> float:
-    """The value nearest to where it loses at which it still wins, to some fifteen digits."""
-    # `wins_at` wins and `loses_at` loses all the way, so what is left between them is an edge.
+def _edge(
+    wins: Callable[[float], bool], loses_at: float, wins_at: float
+) -> float:
+    """The value nearest to where it loses at which it still wins, to some
+    fifteen digits.
+    """
+    # `wins_at` wins and `loses_at` loses all the way, so what is left between
+    # them is an edge.
     for _ in range(50):
         middle = (loses_at + wins_at) / 2
         if wins(middle):
@@ -217,17 +271,24 @@ def _edge(wins: Callable[[float], bool], loses_at: float, wins_at: float) -> flo
     return wins_at
 
 
-def shortest(edge: float, inside: float, wins: Callable[[float], bool]) -> float:
-    """A value in as few digits as still win, from the edge of the winning values inwards."""
+def shortest(
+    edge: float, inside: float, wins: Callable[[float], bool]
+) -> float:
+    """A value in as few digits as still win, from the edge of the winning
+    values inwards.
+    """
     for digits in range(2, MOST_DIGITS + 1):
         scale = 10.0**digits
         towards: Sequence[float] = (
             (math.floor(edge * scale) / scale, math.ceil(edge * scale) / scale)
             if inside <= edge
-            else (math.ceil(edge * scale) / scale, math.floor(edge * scale) / scale)
+            else (
+                math.ceil(edge * scale) / scale,
+                math.floor(edge * scale) / scale,
+            )
         )
-        # Rounded towards the winning side first; rounded away from it the value may lose, so each
-        # is tried.
+        # Rounded towards the winning side first; rounded away from it the value
+        # may lose, so each is tried.
         for value in towards:
             if wins(value):
                 return value

@@ -1,4 +1,6 @@
-"""Why an agent did what it did, why it did not do something else, and why it changed its mind."""
+"""Why an agent did what it did, why it did not do something else, and why it
+changed its mind.
+"""
 
 from collections.abc import Iterator
 from functools import cached_property
@@ -37,13 +39,13 @@ from umbrant.take.record import Outcome, RowRecord, RowState
 
 
 class Explainer(ChangeReport):
-    """Answers questions about one agent of a take. Raises KeyError if the take has no such
-    agent.
+    """Answers questions about one agent of a take. Raises KeyError if the take
+    has no such agent.
     """
 
     def path(self, tick: int) -> tuple[str, ...]:
-        """The rows that ran at a tick, from the root down. Where a row ended within the tick, the
-        one that ended last.
+        """The rows that ran at a tick, from the root down. Where a row ended
+        within the tick, the one that ended last.
         """
         return self._down(self.outline.tops[:1], tick)
 
@@ -53,16 +55,18 @@ class Explainer(ChangeReport):
         return TickReport(self.take, self.member.name, self.catalog)
 
     def why(self, tick: int) -> Answer:
-        """Why the agent did what it did at a tick: from the root down, what each row tried before
-        the child that ran.
+        """Why the agent did what it did at a tick: from the root down, what
+        each row tried before the child that ran.
         """
         path = self.path(tick)
         lines = list(self._off_stage(tick))
         if lines:
-            return Answer(f"why {self.title} is running nothing", tick, tuple(lines))
+            return Answer(
+                f"why {self.title} is running nothing", tick, tuple(lines)
+            )
         table: ScoreTable | None = None
-        # From the outside in, which is the order in which the tick asked: each row, then what it
-        # tried before the child that ran.
+        # From the outside in, which is the order in which the tick asked: each
+        # row, then what it tried before the child that ran.
         for index, row_id in enumerate(path):
             inner = path[index + 1] if index + 1 < len(path) else None
             lines.append(self._stands(row_id, tick, last=inner is None))
@@ -70,9 +74,11 @@ class Explainer(ChangeReport):
             lines.extend(self._cut_off(row_id, tick))
             if inner is not None:
                 lines.extend(self._others(row_id, inner, tick))
-            # Of states inside each other the innermost alone: transitions of the outer ones are
-            # listed with it, for they can leave it as well.
-            if self.is_state(row_id) and (inner is None or not self.is_state(inner)):
+            # Of states inside each other the innermost alone: transitions of
+            # the outer ones are listed with it, for they can leave it as well.
+            if self.is_state(row_id) and (
+                inner is None or not self.is_state(inner)
+            ):
                 lines.extend(waiting_lines(self, row_id, tick))
             if self.behavior.row(row_id).kind == UTILITY:
                 scores = self.scores(row_id)
@@ -84,14 +90,17 @@ class Explainer(ChangeReport):
         question = f"why {self.title} is running{leaf}"
         return Answer(question, tick, once(lines), table, headline)
 
-    def _in_one_sentence(self, path: tuple[str, ...], tick: int) -> AnswerLine | None:
-        """What the agent does, since when, and why: the change of mind that led to it, followed to
-        what made it.
+    def _in_one_sentence(
+        self, path: tuple[str, ...], tick: int
+    ) -> AnswerLine | None:
+        """What the agent does, since when, and why: the change of mind that led
+        to it, followed to what made it.
         """
         lead = lead_at(self.leading[0], tick) if self.leading else None
         leaf = path[-1]
         state = self.state_of(leaf, tick)
-        # What led may have ended within the tick, and then nobody is at it any more.
+        # What led may have ended within the tick, and then nobody is at it any
+        # more.
         if lead is None or lead.row_id not in path:
             return self._ended_in_one_sentence(path, tick)
         does = " is at " if state is RowState.RUNNING else " was at "
@@ -106,28 +115,41 @@ class Explainer(ChangeReport):
         runs, claims = parted((*bits, "."))
         return AnswerLine("", "", runs, claims=claims)
 
-    def _ended_in_one_sentence(self, path: tuple[str, ...], tick: int) -> AnswerLine | None:
-        """That the agent came to an end at a tick at which nothing runs on: with which row, and how
-        that ended. None where it ran nothing but what still runs.
+    def _ended_in_one_sentence(
+        self, path: tuple[str, ...], tick: int
+    ) -> AnswerLine | None:
+        """That the agent came to an end at a tick at which nothing runs on:
+        with which row, and how that ended. None where it ran nothing but what
+        still runs.
         """
         if self.state_of(path[-1], tick) is RowState.RUNNING:
             return None
         ended = {
             row_id: span
             for row_id in self.outline.within(path[-1])
-            if (span := self.record.row(row_id).last_span(tick)) is not None and span.end == tick
+            if (span := self.record.row(row_id).last_span(tick)) is not None
+            and span.end == tick
         }
-        # What holds a row that ended, ended because of it, and has no more to say; what was stopped
-        # did not lead to the end.
+        # What holds a row that ended, ended because of it, and has no more to
+        # say; what was stopped did not lead to the end.
         innermost = [
             (span.outcome is not Outcome.STOPPED, span.end_step, row_id)
             for row_id, span in ended.items()
-            if not any(inner in ended for inner in self.outline.within(row_id) if inner != row_id)
+            if not any(
+                inner in ended
+                for inner in self.outline.within(row_id)
+                if inner != row_id
+            )
         ]
         if not innermost:
             return None
         row_id = max(innermost)[2]
-        bits: list[Bit] = [self.at_start, " was at ", self.names.bit(row_id), ", which"]
+        bits: list[Bit] = [
+            self.at_start,
+            " was at ",
+            self.names.bit(row_id),
+            ", which",
+        ]
         runs, claims = parted((*bits, *self.ended(row_id, tick)))
         return AnswerLine("", "", runs, claims=claims)
 
@@ -136,34 +158,62 @@ class Explainer(ChangeReport):
         return Scores(self, utility)
 
     def why_not(self, tick: int, row_id: str) -> Answer:
-        """Why a row did not run at a tick: the first thing in its way, and when it last ran."""
-        question = f"why not {self.names.numbers[row_id]} {self.names.titles[row_id]}"
+        """Why a row did not run at a tick: the first thing in its way, and when
+        it last ran.
+        """
+        question = (
+            f"why not {self.names.numbers[row_id]} {self.names.titles[row_id]}"
+        )
         absent = tuple(self._off_stage(tick))
         if absent:
             return Answer(question, tick, absent)
-        # From the outside in: what keeps an outer row from running keeps out all that is in it, so
-        # the first row that did not run is the one to tell of.
+        # From the outside in: what keeps an outer row from running keeps out
+        # all that is in it, so the first row that did not run is the one to
+        # tell of.
         for above in self.outline.path(row_id):
             state = self.state_of(above, tick)
-            # A row around it that ended within the tick asked what is in it all the same, so the
-            # cause lies further in.
-            took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
+            # A row around it that ended within the tick asked what is in it all
+            # the same, so the cause lies further in.
+            took_part = above != row_id and state in (
+                RowState.SUCCESS,
+                RowState.FAILURE,
+            )
             if state is not RowState.RUNNING and not took_part:
                 lines = tuple(self._in_the_way(above, tick))
                 # That it ended stands in an answer once.
                 if not any(_tells_end(line, row_id) for line in lines):
                     lines = (*lines, *self._last_ran(row_id, tick))
-                headline = self._needs(row_id, above, lines[0]) if above != row_id else None
-                return Answer(question, tick, once(lines), self._table_about(above, tick), headline)
-        return Answer(question, tick, (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),))
+                headline = (
+                    self._needs(row_id, above, lines[0])
+                    if above != row_id
+                    else None
+                )
+                return Answer(
+                    question,
+                    tick,
+                    once(lines),
+                    self._table_about(above, tick),
+                    headline,
+                )
+        return Answer(
+            question,
+            tick,
+            (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),),
+        )
 
     def this_tick(self, tick: int) -> Answer:
         """Everything that the agent did at a tick, in order."""
         lines = tuple(step.line for step in self.ticks.steps(tick))
-        return Answer(f"what {self.title} did at {self.header.seconds(tick):.2f} s", tick, lines)
+        return Answer(
+            f"what {self.title} did at {self.header.seconds(tick):.2f} s",
+            tick,
+            lines,
+        )
 
     def _needs(self, row_id: str, above: str, reason: AnswerLine) -> AnswerLine:
-        """That a row can run only while another does, and why that one does not."""
+        """That a row can run only while another does, and why that one does
+        not.
+        """
         bits: list[Bit] = [
             " runs only while ",
             self.names.bit(above),
@@ -183,17 +233,25 @@ class Explainer(ChangeReport):
                 self.record.row(row_id),
                 list(self.scores(parent).why_not(row_id, tick)),
             )
-            # A refusal comes before the scores: an option that is refused does not win with any of
-            # them.
+            # A refusal comes before the scores: an option that is refused does
+            # not win with any of them.
             if record.refusal_at(tick) or record.span_at(tick) or not scored:
                 yield self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
             yield from scored
         elif family is Family.TRANSITION:
-            yield self.names.line(row_id, waits_for(self, self.behavior.row(row_id), tick), Tone.NO)
+            yield self.names.line(
+                row_id,
+                waits_for(self, self.behavior.row(row_id), tick),
+                Tone.NO,
+            )
         elif family is Family.CONSIDERATION and parent is not None:
             yield self._considered(row_id, parent, tick)
         elif family is Family.HOOK and parent is not None:
-            when = "entered" if self.behavior.row(row_id).kind == ON_ENTER else "left"
+            when = (
+                "entered"
+                if self.behavior.row(row_id).kind == ON_ENTER
+                else "left"
+            )
             bits: list[Bit] = [
                 " is done only as ",
                 self.names.bit(parent),
@@ -201,37 +259,59 @@ class Explainer(ChangeReport):
             ]
             yield self.names.line(row_id, bits, Tone.NO)
         elif family is Family.STATE and parent is not None:
-            # A machine that is delayed has no active state, and a lone state no transition to it.
+            # A machine that is delayed has no active state, and a lone state no
+            # transition to it.
             lines = tuple(self._not_in_state(row_id, parent, tick))
             yield from lines or (self._line_not(row_id, tick),)
         else:
             yield self._line_not(row_id, tick)
 
     def _considered(self, row_id: str, option: str, tick: int) -> AnswerLine:
-        """What a consideration was when its option was scored last: it is no row that runs."""
+        """What a consideration was when its option was scored last: it is no
+        row that runs.
+        """
         gauge = self.record.row(row_id).gauge_at(tick)
-        bits: list[Bit] = [" is considered when ", self.names.bit(option), " is scored"]
+        bits: list[Bit] = [
+            " is considered when ",
+            self.names.bit(option),
+            " is scored",
+        ]
         if gauge is not None:
             known = "unknown" if gauge.of is None else f"{gauge.of:.2f}"
-            bits.append(f": its input was {known} last, worth {gauge.value:.2f}")
+            bits.append(
+                f": its input was {known} last, worth {gauge.value:.2f}"
+            )
         return self.names.line(row_id, [*bits, "."])
 
-    def _not_in_state(self, row_id: str, parent: str, tick: int) -> Iterator[AnswerLine]:
+    def _not_in_state(
+        self, row_id: str, parent: str, tick: int
+    ) -> Iterator[AnswerLine]:
         """Which state is active instead, and which transitions would lead here."""
-        siblings = tuple(each for each in self.outline.children[parent] if self.is_state(each))
+        siblings = tuple(
+            each
+            for each in self.outline.children[parent]
+            if self.is_state(each)
+        )
         active = self._running_or_ended(siblings, tick)
         if active is not None:
             yield self.names.line(
-                row_id, [" is not active: ", self.names.bit(active), " is."], Tone.NO
+                row_id,
+                [" is not active: ", self.names.bit(active), " is."],
+                Tone.NO,
             )
         machine = machine_of(self, row_id)
         for each in self.outline.within(machine) if machine else ():
             row = self.behavior.row(each)
-            leads_here = row_id in (self.own_id(each, target) for target in targets_of(row))
+            leads_here = row_id in (
+                self.own_id(each, target) for target in targets_of(row)
+            )
             if self.family(each) is not Family.TRANSITION or not leads_here:
                 continue
             source = self.outline.parent[each]
-            if source is not None and self.state_of(source, tick) is RowState.RUNNING:
+            if (
+                source is not None
+                and self.state_of(source, tick) is RowState.RUNNING
+            ):
                 yield self.names.line(each, waits_for(self, row, tick), Tone.NO)
             elif source is not None:
                 bits = [
@@ -250,12 +330,18 @@ class Explainer(ChangeReport):
         )
 
     def _wrapped(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """What the decorators of a row that runs go by: time left, counts, the roll."""
+        """What the decorators of a row that runs go by: time left, counts, the
+        roll.
+        """
         for index, decorator in enumerate(self.behavior.row(row_id).decorators):
-            gauge = self.record.row(row_id).gauge_at(tick, part_name("decorator", index))
+            gauge = self.record.row(row_id).gauge_at(
+                tick, part_name("decorator", index)
+            )
             text = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
             if text:
-                yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {text}."])
+                yield self.names.line(
+                    row_id, [f": {decorator.kind.replace('_', ' ')}: {text}."]
+                )
 
     def _cut_off(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """That a machine did not settle at a tick, and was cut off."""
@@ -272,19 +358,25 @@ class Explainer(ChangeReport):
 
     def _stands(self, row_id: str, tick: int, *, last: bool) -> AnswerLine:
         if self.is_state(row_id):
-            return self.names.line(row_id, entered_bits(self, row_id, tick), Tone.YES)
+            return self.names.line(
+                row_id, entered_bits(self, row_id, tick), Tone.YES
+            )
         parent = self.outline.parent[row_id]
         if self.family(row_id) is Family.OPTION and parent is not None:
             chosen = self.scores(parent).why_chosen(row_id, tick)
             entered = self._entered(row_id, tick)
             return self.names.line(row_id, [*chosen, " It", *entered], Tone.YES)
         if not last:
-            return self.names.line(row_id, self._chooser(row_id, tick), Tone.YES)
+            return self.names.line(
+                row_id, self._chooser(row_id, tick), Tone.YES
+            )
         state = self.state_of(row_id, tick)
         if state is RowState.RUNNING:
             return self.names.line(row_id, self.runs(row_id, tick))
         return self.names.line(
-            row_id, self.ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO
+            row_id,
+            self.ended(row_id, tick),
+            Tone.YES if state is RowState.SUCCESS else Tone.NO,
         )
 
     def _chooser(self, row_id: str, tick: int) -> Bits:
@@ -305,8 +397,8 @@ class Explainer(ChangeReport):
         yield "."
 
     def _others(self, parent: str, ran: str, tick: int) -> Iterator[AnswerLine]:
-        """Lines about the children besides the one that ran: those tried before it, or those that
-        ran in parallel.
+        """Lines about the children besides the one that ran: those tried before
+        it, or those that ran in parallel.
         """
         order, children = self.order(parent), self.outline.children[parent]
         if order is ChildOrder.TOGETHER:
@@ -315,14 +407,28 @@ class Explainer(ChangeReport):
                 for each in children
                 if each != ran and self.family(each) in (*RUNS, Family.STATE)
             ]
-            yield from (self._parallel_line(child, parent, ran, tick) for child in others)
+            yield from (
+                self._parallel_line(child, parent, ran, tick)
+                for child in others
+            )
         elif self.family(ran) in RUNS:
             tried = [
-                each for each in children if each != ran and self._in_this_round(each, parent, tick)
+                each
+                for each in children
+                if each != ran and self._in_this_round(each, parent, tick)
             ]
-            # Where the order is drawn, the order of the rows says nothing of what came first.
-            before = tried if order is ChildOrder.DRAWN else children[: children.index(ran)]
-            yield from (self._before(child, tick) for child in before if self.family(child) in RUNS)
+            # Where the order is drawn, the order of the rows says nothing of
+            # what came first.
+            before = (
+                tried
+                if order is ChildOrder.DRAWN
+                else children[: children.index(ran)]
+            )
+            yield from (
+                self._before(child, tick)
+                for child in before
+                if self.family(child) in RUNS
+            )
 
     def _before(self, child: str, tick: int) -> AnswerLine:
         """A child that was tried before the one that ran."""
@@ -334,13 +440,17 @@ class Explainer(ChangeReport):
         )
         return self.names.line(child, self.tried(child, tick), tone)
 
-    def _parallel_line(self, child: str, parent: str, ran: str, tick: int) -> AnswerLine:
-        """A line about a child that runs in parallel with another, or has ended while that one
-        still runs.
+    def _parallel_line(
+        self, child: str, parent: str, ran: str, tick: int
+    ) -> AnswerLine:
+        """A line about a child that runs in parallel with another, or has ended
+        while that one still runs.
         """
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(
-                child, self._rests(child, parent, tick), self._before(child, tick).tone
+                child,
+                self._rests(child, parent, tick),
+                self._before(child, tick).tone,
             )
         down = self._down((child,), tick)
         states, inner = [each for each in down if self.is_state(each)], down[-1]
@@ -355,21 +465,36 @@ class Explainer(ChangeReport):
         span = self.record.row(child).span_at(tick)
         held = list(self.guard_held(child, span.start if span else tick, tick))
         bits += [", since its guard said yes: ", *held] if held else []
-        return self.names.line(child, [*bits, *self.how_far(inner, tick), "."], Tone.YES)
+        return self.names.line(
+            child, [*bits, *self.how_far(inner, tick), "."], Tone.YES
+        )
 
     def _rests(self, child: str, parent: str, tick: int) -> Bits:
-        """What became of a child that ran in parallel and ended first, and what it waits for."""
+        """What became of a child that ran in parallel and ended first, and what
+        it waits for.
+        """
         yield from self.tried(child, tick)
         record, kind = self.record.row(child), self.composite(parent)
-        is_tried = record.span_at(tick) or record.refusal_at(tick) or self.behavior.row(child).muted
+        is_tried = (
+            record.span_at(tick)
+            or record.refusal_at(tick)
+            or self.behavior.row(child).muted
+        )
         if kind is not None and kind.rests and not is_tried:
             yield f" It {kind.rests}."
 
     def _off_stage(self, tick: int) -> Iterator[AnswerLine]:
-        """That the agent's body is not on the stage at a tick, and which cue brings it on."""
+        """That the agent's body is not on the stage at a tick, and which cue
+        brings it on.
+        """
         poses = self.take.poses.get(self.member.name)
-        # A pose is NaN, which is unlike itself, while the body is not on the stage.
-        if poses is None or tick >= len(poses) or poses[tick, 0] == poses[tick, 0]:
+        # A pose is NaN, which is unlike itself, while the body is not on the
+        # stage.
+        if (
+            poses is None
+            or tick >= len(poses)
+            or poses[tick, 0] == poses[tick, 0]
+        ):
             return
         text = f"{self.at_start} is not on the stage."
         for each in self.take.cues:
@@ -392,7 +517,9 @@ class Explainer(ChangeReport):
                 ),
             )
         elif not self.outline.tops:
-            yield AnswerLine("", "", (TextRun("Its behavior has no rows yet."),))
+            yield AnswerLine(
+                "", "", (TextRun("Its behavior has no rows yet."),)
+            )
         else:
             root = self.outline.tops[0]
             yield self.names.line(root, self.tried(root, tick), Tone.NO)
@@ -400,9 +527,15 @@ class Explainer(ChangeReport):
     # what does not run
 
     def _line_not(self, row_id: str, tick: int) -> AnswerLine:
-        """The first thing in the way of a row whose parent runs, or which is the root."""
+        """The first thing in the way of a row whose parent runs, or which is
+        the root.
+        """
         record = self.record.row(row_id)
-        if self.behavior.row(row_id).muted or record.refusal_at(tick) or record.span_at(tick):
+        if (
+            self.behavior.row(row_id).muted
+            or record.refusal_at(tick)
+            or record.span_at(tick)
+        ):
             return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         parent = self.outline.parent[row_id]
         if parent is None:
@@ -410,16 +543,23 @@ class Explainer(ChangeReport):
         siblings = self.outline.children[parent]
         ran, order = self._running_or_ended(siblings, tick), self.order(parent)
         if order is ChildOrder.TOGETHER:
-            return self.names.line(row_id, self._rests(row_id, parent, tick), Tone.NO)
-        # Nothing ran in its place, so what became of it when it was last tried is all there is.
+            return self.names.line(
+                row_id, self._rests(row_id, parent, tick), Tone.NO
+            )
+        # Nothing ran in its place, so what became of it when it was last tried
+        # is all there is.
         if ran is None:
             return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         if order is ChildOrder.DRAWN:
-            return self.names.line(row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO)
-        # What runs before it in the order has to move on first; what runs after it does so because
-        # this one failed or was refused.
+            return self.names.line(
+                row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO
+            )
+        # What runs before it in the order has to move on first; what runs after
+        # it does so because this one failed or was refused.
         if siblings.index(ran) < siblings.index(row_id):
-            return self.names.line(row_id, self._waits_for(ran, parent, tick), Tone.NO)
+            return self.names.line(
+                row_id, self._waits_for(ran, parent, tick), Tone.NO
+            )
         return self.names.line(row_id, self._passed(row_id, ran, tick), Tone.NO)
 
     def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
@@ -448,7 +588,9 @@ class Explainer(ChangeReport):
             yield " was, and the next is drawn only when that fails."
 
     def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
-        """A line about a row that was tried before the running one and is not evaluated now."""
+        """A line about a row that was tried before the running one and is not
+        evaluated now.
+        """
         yield from self.tried(row_id, tick)
         if self._succeeded_before(row_id, tick):
             return
@@ -466,14 +608,18 @@ class Explainer(ChangeReport):
             )
 
     def _last_ran(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """When a row ran last, or that it has not run so far; nothing of what never runs."""
+        """When a row ran last, or that it has not run so far; nothing of what
+        never runs.
+        """
         if self.family(row_id) is Family.CONSIDERATION:
             return
         span = self.record.row(row_id).last_span(tick)
         if self.family(row_id) is Family.TRANSITION:
             text = " has not fired before in this take."
             if span is not None:
-                text = f" last fired at {self.header.seconds(span.start):.2f} s."
+                text = (
+                    f" last fired at {self.header.seconds(span.start):.2f} s."
+                )
             yield self.names.line(row_id, [text])
         elif span is None:
             yield self.names.line(row_id, [" has not run before in this take."])
@@ -481,9 +627,16 @@ class Explainer(ChangeReport):
             how = {Outcome.SUCCESS: "success", Outcome.FAILURE: "failure"}.get(
                 span.outcome or Outcome.STOPPED
             )
-            start, end = self.header.seconds(span.start), self.header.seconds(span.end)
+            start, end = (
+                self.header.seconds(span.start),
+                self.header.seconds(span.end),
+            )
             ending = f"ended with {how}" if how else "was stopped"
-            ran = f"from {start:.2f} to {end:.2f} s" if start < end else f"at {start:.2f} s"
+            ran = (
+                f"from {start:.2f} to {end:.2f} s"
+                if start < end
+                else f"at {start:.2f} s"
+            )
             yield self.names.line(row_id, [f" last ran {ran} and {ending}."])
 
     # small things
@@ -493,8 +646,13 @@ class Explainer(ChangeReport):
         return span is not None and span.outcome is Outcome.SUCCESS
 
     def _in_this_round(self, row_id: str, parent: str, tick: int) -> bool:
-        """Whether a row has been tried since the row around it was last entered."""
-        around, record = self.record.row(parent).last_span(tick), self.record.row(row_id)
+        """Whether a row has been tried since the row around it was last
+        entered.
+        """
+        around, record = (
+            self.record.row(parent).last_span(tick),
+            self.record.row(row_id),
+        )
         last = (record.last_span(tick), record.last_refusal(tick))
         # What is older than that belongs to an earlier round, whatever it says.
         return around is not None and any(
@@ -502,43 +660,66 @@ class Explainer(ChangeReport):
         )
 
     def _down(self, level: tuple[str, ...], tick: int) -> tuple[str, ...]:
-        """The rows that ran at a tick, from one of these siblings down; of those that run together
-        the first.
+        """The rows that ran at a tick, from one of these siblings down; of
+        those that run together the first.
         """
         found: list[str] = []
         while level:
-            # A path has one row at each depth. Of rows that run at the same time the first stands
-            # for all; a line of its own tells of each of the others.
-            together = bool(found) and self.order(found[-1]) is ChildOrder.TOGETHER
-            running = (each for each in level if self.state_of(each, tick) is RowState.RUNNING)
-            inner = (next(running, None) if together else None) or self._running_or_ended(
-                level, tick
+            # A path has one row at each depth. Of rows that run at the same
+            # time the first stands for all; a line of its own tells of each of
+            # the others.
+            together = (
+                bool(found) and self.order(found[-1]) is ChildOrder.TOGETHER
             )
+            running = (
+                each
+                for each in level
+                if self.state_of(each, tick) is RowState.RUNNING
+            )
+            inner = (
+                next(running, None) if together else None
+            ) or self._running_or_ended(level, tick)
             if inner is None:
                 break
             found.append(inner)
             level = self.outline.children[inner]
         return tuple(found)
 
-    def _running_or_ended(self, row_ids: tuple[str, ...], tick: int) -> str | None:
-        """The sibling that ran at a tick; of several that ended within it, the one entered last."""
-        covered = [(self._rank(self.record.row(row_id), tick), row_id) for row_id in row_ids]
-        best = max(covered, key=lambda each: each[0], default=((-1, -1, -1), ""))
+    def _running_or_ended(
+        self, row_ids: tuple[str, ...], tick: int
+    ) -> str | None:
+        """The sibling that ran at a tick; of several that ended within it, the
+        one entered last.
+        """
+        covered = [
+            (self._rank(self.record.row(row_id), tick), row_id)
+            for row_id in row_ids
+        ]
+        best = max(
+            covered, key=lambda each: each[0], default=((-1, -1, -1), "")
+        )
         return best[1] if best[0][0] >= 0 else None
 
     def _rank(self, record: RowRecord, tick: int) -> tuple[int, int, int]:
-        """What sorts rows by how much they say of a tick: those that run on after it, then those
-        that ended by themselves, then those that were stopped; of equals the last by the order of
-        steps.
+        """What sorts rows by how much they say of a tick: those that run on
+        after it, then those that ended by themselves, then those that were
+        stopped; of equals the last by the order of steps.
         """
         span = record.span_at(tick)
         if span is None:
             return -1, -1, -1
         if span.end is None or span.end > tick:
             return 2, span.start, span.start_step
-        return int(span.outcome is not Outcome.STOPPED), span.start, span.end_step
+        return (
+            int(span.outcome is not Outcome.STOPPED),
+            span.start,
+            span.end_step,
+        )
 
 
 def _tells_end(line: AnswerLine, row_id: str) -> bool:
     """Whether a line says when and how a row ended."""
-    return any(each.kind is ClaimKind.ENDED and each.row_id == row_id for each in line.claims)
+    return any(
+        each.kind is ClaimKind.ENDED and each.row_id == row_id
+        for each in line.claims
+    )

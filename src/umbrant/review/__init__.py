@@ -1,4 +1,6 @@
-"""The review: findings from the documents before anything is played, and from takes afterwards."""
+"""The review: findings from the documents before anything is played, and from
+takes afterwards.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -44,15 +46,18 @@ MODULES = (
 
 
 def review(project: Project, catalog: Catalog) -> list[Finding]:
-    """All findings in a valid project that have not been dismissed, file by file: behaviors in
-    their order, then other documents by name. Raises KeyError for a broken one.
+    """All findings in a valid project that have not been dismissed, file by
+    file: behaviors in their order, then other documents by name. Raises
+    KeyError for a broken one.
     """
     analysis = ProjectAnalysis(project, catalog)
     found = [*_of_behaviors(analysis), *_of_project(analysis)]
     dismissed = {each.finding for each in project.cover.dismissed}
     order = {each.file: index for index, each in enumerate(analysis.readings)}
     kept = [each for each in found if each.key not in dismissed]
-    return sorted(kept, key=lambda each: (order.get(each.file, len(order)), each.file))
+    return sorted(
+        kept, key=lambda each: (order.get(each.file, len(order)), each.file)
+    )
 
 
 def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
@@ -63,7 +68,12 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
         if subject.behavior is not None:
             file = f"behaviors/{subject.behavior.name}.json"
             found[agent] = [
-                _finding(rule, match, file, subject.called(match.row_id) if match.row_id else "")
+                _finding(
+                    rule,
+                    match,
+                    file,
+                    subject.called(match.row_id) if match.row_id else "",
+                )
                 for rule, match in take_rule.matches(subject)
             ]
     return found
@@ -71,7 +81,9 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
 
 @dataclass(frozen=True)
 class CastFinding:
-    """A finding in a take, and the agents it was found in: copies of one of the cast share it."""
+    """A finding in a take, and the agents it was found in: copies of one of the
+    cast share it.
+    """
 
     finding: Finding
     agents: tuple[str, ...]
@@ -87,25 +99,38 @@ class CastFinding:
 
 
 def review_cast(take: Take, catalog: Catalog) -> list[CastFinding]:
-    """The findings in a take that have not been dismissed, in the order of the cast; those of
-    copies once.
+    """The findings in a take that have not been dismissed, in the order of the
+    cast; those of copies once.
     """
     dismissed = {each.finding for each in take.header.project.cover.dismissed}
     found: dict[tuple[str, str, str, str], list[tuple[str, Finding]]] = {}
-    origin = {copy.name: each.name for each in take.header.played.cast for copy in each.each()}
+    origin = {
+        copy.name: each.name
+        for each in take.header.played.cast
+        for copy in each.each()
+    }
     for agent, findings in review_take(take, catalog).items():
         for each in findings:
-            key = origin.get(agent, agent), each.rule.id, each.row_id, each.about
+            key = (
+                origin.get(agent, agent),
+                each.rule.id,
+                each.row_id,
+                each.about,
+            )
             if each.key not in dismissed:
                 found.setdefault(key, []).append((agent, each))
     return [
-        CastFinding(each[0][1], tuple(dict.fromkeys(agent for agent, _ in each)))
+        CastFinding(
+            each[0][1], tuple(dict.fromkeys(agent for agent, _ in each))
+        )
         for each in found.values()
     ]
 
 
 def _of_behaviors(analysis: ProjectAnalysis) -> Iterator[Finding]:
-    """The findings in each behavior; in a variant only those that its original does not have."""
+    """The findings in each behavior; in a variant only those that its original
+    does not have.
+    """
     found = {
         each.name: [
             _finding(rule, match, each.file, _called(each, match.row_id))
@@ -116,7 +141,11 @@ def _of_behaviors(analysis: ProjectAnalysis) -> Iterator[Finding]:
     for each in analysis.readings:
         original = found.get(each.behavior.variant_of or "", [])
         known = {_identity(finding) for finding in original}
-        yield from (finding for finding in found[each.name] if _identity(finding) not in known)
+        yield from (
+            finding
+            for finding in found[each.name]
+            if _identity(finding) not in known
+        )
 
 
 def _identity(finding: Finding) -> tuple[str, str, str, str]:
@@ -133,8 +162,12 @@ def _of_project(analysis: ProjectAnalysis) -> Iterator[Finding]:
 
 def _called(behavior: BehaviorAnalysis | None, row_id: str) -> str:
     row = behavior.behavior.by_id.get(row_id) if behavior is not None else None
-    return behavior.called(row) if behavior is not None and row is not None else ""
+    return (
+        behavior.called(row) if behavior is not None and row is not None else ""
+    )
 
 
 def _finding(rule: Rule, match: RuleMatch, file: str, called: str) -> Finding:
-    return Finding(rule, file, match.row_id, called, match.message, match.about, match.fix)
+    return Finding(
+        rule, file, match.row_id, called, match.message, match.about, match.fix
+    )

@@ -51,7 +51,9 @@ class AgentTake:
 
     def words(self, cause: Cause) -> str:
         """A cause in words, with rows by their numbers and names."""
-        return "".join(self._fact_text(name, text) for name, text in cause.parts())
+        return "".join(
+            self._fact_text(name, text) for name, text in cause.parts()
+        )
 
     def _fact_text(self, fact: str, text: str) -> str:
         if fact == "rows":

@@ -1,12 +1,24 @@
-"""A behavior as the review reads it: its rows, what they can come to, what they use."""
+"""A behavior as the review reads it: its rows, what they can come to, what they
+use.
+"""
 
 from collections.abc import Iterator
 from functools import cached_property
 
 from umbrant.catalog.kind import ROWS, RUNS, Catalog, Family, Kind
-from umbrant.catalog.language.tree import ConditionTree, LanguageError, YesNoTerm, parse
+from umbrant.catalog.language.tree import (
+    ConditionTree,
+    LanguageError,
+    YesNoTerm,
+    parse,
+)
 from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
-from umbrant.catalog.references import KeyReferences, key_references, keys_in, sense_calls_in
+from umbrant.catalog.references import (
+    KeyReferences,
+    key_references,
+    keys_in,
+    sense_calls_in,
+)
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.expanded import resolve_variant
@@ -15,12 +27,16 @@ from umbrant.review.value_ranges import ALWAYS, Case, Cases, KnownKeys, cases
 
 
 class BehaviorAnalysis:
-    """One behavior of a project, with what rules ask of it: which rows take part, what they can
-    come to, which keys they use.
+    """One behavior of a project, with what rules ask of it: which rows take
+    part, what they can come to, which keys they use.
     """
 
     def __init__(
-        self, project: Project, catalog: Catalog, behavior: str, known: KnownKeys | None = None
+        self,
+        project: Project,
+        catalog: Catalog,
+        behavior: str,
+        known: KnownKeys | None = None,
     ) -> None:
         self.project = project
         self.catalog = catalog
@@ -33,7 +49,9 @@ class BehaviorAnalysis:
         self._cases: dict[str, Cases | None] = {}
         self._children: dict[tuple[str, tuple[Family, ...]], list[Row]] = {}
         self.entered_next: dict[str, tuple[str, ...]] = {}
-        """What can be entered from a state, see `machine_shape.reached_from`; kept for each."""
+        """What can be entered from a state, see `machine_shape.reached_from`;
+        kept for each.
+        """
 
     @property
     def file(self) -> str:
@@ -57,20 +75,28 @@ class BehaviorAnalysis:
     @cached_property
     def uses(self) -> dict[str, KeyReferences]:
         """The keys that each row uses."""
-        return {row.id: key_references(row, self.catalog) for row in self.behavior.rows}
+        return {
+            row.id: key_references(row, self.catalog)
+            for row in self.behavior.rows
+        }
 
     def kind(self, row: Row) -> Kind | None:
         """The kind of a row; None where it is not known."""
         return self.catalog.get(row.kind, *ROWS)
 
     def cases(self, when: str) -> Cases | None:
-        """The cases in which a condition holds, with the keys that have one value. Always, for one
-        that is empty; None for one that cannot be taken apart. Kept for each condition.
+        """The cases in which a condition holds, with the keys that have one
+        value. Always, for one that is empty; None for one that cannot be taken
+        apart. Kept for each condition.
         """
         if when not in self._cases:
             tree = tree_of(when)
             self._cases[when] = (
-                cases(tree, self._known) if tree is not None else None if when else ALWAYS
+                cases(tree, self._known)
+                if tree is not None
+                else None
+                if when
+                else ALWAYS
             )
         return self._cases[when]
 
@@ -85,7 +111,8 @@ class BehaviorAnalysis:
             self._children[row_id, families] = [
                 row
                 for row in rows
-                if (kind := self.kind(row)) is not None and kind.family in families
+                if (kind := self.kind(row)) is not None
+                and kind.family in families
             ]
         return self._children[row_id, families]
 
@@ -101,7 +128,9 @@ class BehaviorAnalysis:
         return False if not found else True if Case() in found else None
 
     def why_settled(self, when: str) -> str:
-        """Why a condition is always the same, to go on a sentence with; empty if it says so."""
+        """Why a condition is always the same, to go on a sentence with; empty
+        if it says so.
+        """
         tree = tree_of(when)
         named = sorted(keys_in(tree)) if tree is not None else []
         fixed = [
@@ -115,26 +144,34 @@ class BehaviorAnalysis:
         return f": {' and '.join(fixed)}" if fixed else ""
 
     def ends(self, row: Row, from_decorator: int = 0) -> PossibleOutcomes:
-        """Whether a row can succeed and whether it can fail, with its decorators from one on and
-        its guard. Kept for each row.
+        """Whether a row can succeed and whether it can fail, with its
+        decorators from one on and its guard. Kept for each row.
         """
         if from_decorator:
             return self._decorated(row, from_decorator)
         if row.id not in self._ends:
             found = self._decorated(row, 0)
-            guarded = row.guard is not None and self.settled(row.guard.when) is not True
+            guarded = (
+                row.guard is not None
+                and self.settled(row.guard.when) is not True
+            )
             # A refusal counts as a failure for the row around it.
             gated = guarded or any(
                 kind is not None and kind.is_gate
                 for kind in (
-                    self.catalog.get(each.kind, Family.DECORATOR) for each in row.decorators
+                    self.catalog.get(each.kind, Family.DECORATOR)
+                    for each in row.decorators
                 )
             )
-            self._ends[row.id] = PossibleOutcomes(found.succeeds, True) if gated else found
+            self._ends[row.id] = (
+                PossibleOutcomes(found.succeeds, True) if gated else found
+            )
         return self._ends[row.id]
 
     def _decorated(self, row: Row, first: int) -> PossibleOutcomes:
-        """What a row can come to with its decorators from `first` on, without its guard."""
+        """What a row can come to with its decorators from `first` on, without
+        its guard.
+        """
         found = self._undecorated(row)
         for decorator in reversed(row.decorators[first:]):
             kind = self.catalog.get(decorator.kind, Family.DECORATOR)
@@ -156,15 +193,16 @@ class BehaviorAnalysis:
         if kind.family is Family.CONDITION:
             said = constant(str(row.args.get("when", "")))
             return EITHER if said is None else PossibleOutcomes(said, not said)
-        # Of a machine its states are what ends it, of any other composite its children.
+        # Of a machine its states are what ends it, of any other composite its
+        # children.
         families = (Family.STATE,) if Family.STATE in kind.holds else RUNS
         inside = [self.ends(each) for each in self.children(row.id, *families)]
         return kind.can_end(row.args, inside)
 
 
 def constant(when: str) -> bool | None:
-    """What a condition always is, for it asks nothing: a guard that says `yes`. None if that
-    depends.
+    """What a condition always is, for it asks nothing: a guard that says `yes`.
+    None if that depends.
     """
     tree = tree_of(when)
     if tree is None or keys_in(tree) or sense_calls_in(tree):

@@ -1,4 +1,6 @@
-"""Findings about what NPCs hear: events that nobody raises or waits for, and cues out of time."""
+"""Findings about what NPCs hear: events that nobody raises or waits for, and
+cues out of time.
+"""
 
 from collections.abc import Iterator
 
@@ -28,14 +30,19 @@ def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     for reading, row, event in _raised(analysis):
         if not any(matches(event, each) for each in listened):
             yield RuleMatch(
-                f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event
+                f"{event} is raised here, and nobody hears it.",
+                row.id,
+                reading.file,
+                about=event,
             )
     for scenario in analysis.project.scenarios:
         for number, cue in enumerate(scenario.cues, 1):
             event = cue.does.raises if isinstance(cue.does, RaiseEvent) else ""
             if event and not any(matches(event, each) for each in listened):
                 message = f"Cue {number} raises {event}, and nobody hears it."
-                yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=event)
+                yield RuleMatch(
+                    message, "", f"scenarios/{scenario.name}.json", about=event
+                )
 
 
 @project_rule(
@@ -65,16 +72,25 @@ def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row waits for and nothing raises."""
     raised = {event for _, _, event in _raised(analysis)}
     for scenario in analysis.project.scenarios:
-        raised.update(cue.does.raises for cue in scenario.cues if isinstance(cue.does, RaiseEvent))
+        raised.update(
+            cue.does.raises
+            for cue in scenario.cues
+            if isinstance(cue.does, RaiseEvent)
+        )
     for reading, row, event in _heard(analysis):
         inside = event == ANY_EVENT or matches(event, "done")
         if not inside and not any(matches(each, event) for each in raised):
             yield RuleMatch(
-                f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event
+                f"It waits for {event}, which nothing raises.",
+                row.id,
+                reading.file,
+                about=event,
             )
 
 
-def _raised(analysis: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
+def _raised(
+    analysis: ProjectAnalysis,
+) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
     for reading in analysis.readings:
         for row in reading.rows:
             for each in param_uses(row, reading.catalog):
@@ -86,7 +102,9 @@ def _raised(analysis: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, 
                     yield reading, row, each.value
 
 
-def _heard(analysis: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
+def _heard(
+    analysis: ProjectAnalysis,
+) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
     for reading in analysis.readings:
         for row in reading.rows:
             for each in param_uses(row, reading.catalog):
@@ -103,4 +121,7 @@ def _heard(analysis: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, s
                     if kind is not None and any(
                         param.type is ParamType.EVENT for param in kind.params
                     ):
-                        yield from ((reading, row, each) for each in analysis.words_in(named))
+                        yield from (
+                            (reading, row, each)
+                            for each in analysis.words_in(named)
+                        )

@@ -34,7 +34,9 @@ class RuleMatch:
     file: str = ""
     """The document; empty for the one that is being looked at."""
     about: str = ""
-    """What else it is about, a key's or an event's name, so that two findings can be told apart."""
+    """What else it is about, a key's or an event's name, so that two findings
+    can be told apart.
+    """
     fix: Edit | None = None
 
 
@@ -66,12 +68,20 @@ class Finding:
 
     @property
     def key(self) -> str:
-        """What stays the same as long as it is the same finding: what a dismissal names."""
-        return " ".join(part for part in (self.rule.id, self.file, self.row_id, self.about) if part)
+        """What stays the same as long as it is the same finding: what a
+        dismissal names.
+        """
+        return " ".join(
+            part
+            for part in (self.rule.id, self.file, self.row_id, self.about)
+            if part
+        )
 
     def __str__(self) -> str:
         place = ": ".join(
-            part for part in (self.file, f"row {self.row}" if self.row else "") if part
+            part
+            for part in (self.file, f"row {self.row}" if self.row else "")
+            if part
         )
         return f"{self.rule.severity}: {place}: {self.message}"
 

@@ -1,4 +1,6 @@
-"""Findings in a take about going places: who stands still, and whose goal is out of date."""
+"""Findings in a take about going places: who stands still, and whose goal is
+out of date.
+"""
 
 from collections.abc import Iterator
 
@@ -17,9 +19,12 @@ STILL_S = 1.5
 """How long a row that goes somewhere may stand still."""
 STILL_M = 0.02
 STALE_M = 3.0
-"""How far what a point was taken from may have moved by the time it is reached."""
+"""How far what a point was taken from may have moved by the time it is reached.
+"""
 REDRAWN = 5
-"""How many times a goal must be drawn anew, without being reached, to be worth a word."""
+"""How many times a goal must be drawn anew, without being reached, to be worth
+a word.
+"""
 
 
 @take_rule(
@@ -28,7 +33,9 @@ REDRAWN = 5
     severity=Severity.WARNING,
 )
 def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row that says how far it has to go, and went on for a while without the body moving."""
+    """A row that says how far it has to go, and went on for a while without the
+    body moving.
+    """
     behavior, poses = run.behavior, run.take.poses.get(run.agent)
     if behavior is None or poses is None:
         return
@@ -44,9 +51,14 @@ def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
                 and row.kind not in ("follow", "keep_ring")
             ):
                 since = run.seconds(still)
-                cause = f" It ended because {run.cause_words(span)}." if span.cause else ""
+                cause = (
+                    f" It ended because {run.cause_words(span)}."
+                    if span.cause
+                    else ""
+                )
                 yield RuleMatch(
-                    f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id
+                    f"It ran from {since:.2f} s on and the body did not move.{cause}",
+                    row.id,
                 )
                 break
 
@@ -58,8 +70,11 @@ def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
     places = poses[span.start : end + 1, :2]
     if len(places) <= ticks:
         return None
-    # The way that was walked, not how far apart its ends are: out and back is no standing still.
-    walked = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))))
+    # The way that was walked, not how far apart its ends are: out and back is
+    # no standing still.
+    walked = np.concatenate(
+        ([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T)))
+    )
     found = np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
     return span.start + int(found[0]) if len(found) else None
 
@@ -71,12 +86,20 @@ def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
     severity=Severity.HINT,
 )
 def outdated_point(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row that went to a point which another row had noted from a body that moved on since."""
+    """A row that went to a point which another row had noted from a body that
+    moved on since.
+    """
     for row, key in _goers(run):
         noted = run.take.agents[run.agent].keys.get(key)
-        ways = [way for span in run.record(row.id).spans if (way := _way(run, noted, span))]
+        ways = [
+            way
+            for span in run.record(row.id).spans
+            if (way := _way(run, noted, span))
+        ]
         # The way on which the body had moved furthest.
-        moved, ticks, source, write = max(ways, default=(0.0, 0, "", None), key=lambda way: way[0])
+        moved, ticks, source, write = max(
+            ways, default=(0.0, 0, "", None), key=lambda way: way[0]
+        )
         if write is not None and moved >= STALE_M:
             yield RuleMatch(
                 f"{key} was noted {run.seconds(ticks):.1f} s before by {run.called(write.row_id)}; "
@@ -91,18 +114,26 @@ def _goers(run: AgentTake) -> Iterator[tuple[Row, str]]:
     behavior = run.behavior
     for row in behavior.rows if behavior is not None else ():
         aim = row.args.get("target")
-        if row.kind == "move_to" and isinstance(aim, KeyRef) and run.record(row.id).spans:
+        if (
+            row.kind == "move_to"
+            and isinstance(aim, KeyRef)
+            and run.record(row.id).spans
+        ):
             yield row, aim.key
 
 
 Way = tuple[float, int, str, KeyWrite | None]
-"""How far a body had moved by the end of a way, how many ticks after it was noted, its name, and
-the write that noted it.
+"""How far a body had moved by the end of a way, how many ticks after it was
+noted, its name, and the write that noted it.
 """
 
 
-def _way(run: AgentTake, noted: Changes[KeyWrite] | None, span: Span) -> Way | None:
-    """What a row went by; None where its goal was not noted from a body, or noted again since."""
+def _way(
+    run: AgentTake, noted: Changes[KeyWrite] | None, span: Span
+) -> Way | None:
+    """What a row went by; None where its goal was not noted from a body, or
+    noted again since.
+    """
     end = span.end if span.end is not None else run.take.last_tick
     index = noted.index(span.start) if noted is not None else -1
     if noted is None or index < 0 or noted.index(end) != index:
@@ -110,11 +141,17 @@ def _way(run: AgentTake, noted: Changes[KeyWrite] | None, span: Span) -> Way | N
     write, tick = noted.values[index], noted.ticks[index]
     source = _source(run, write, tick)
     moved = _moved_m(run, source, tick, end) if source is not None else None
-    return (moved, end - tick, source, write) if moved is not None and source else None
+    return (
+        (moved, end - tick, source, write)
+        if moved is not None and source
+        else None
+    )
 
 
 def _source(run: AgentTake, write: KeyWrite, tick: int) -> str | None:
-    """The body from which a row noted or drew a point; None for an upkeep, and for any other."""
+    """The body from which a row noted or drew a point; None for an upkeep, and
+    for any other.
+    """
     behavior = run.behavior
     row = behavior.by_id.get(write.row_id) if behavior is not None else None
     if row is None or write.part or row.kind not in (*NOTING, DRAWING):
@@ -142,13 +179,15 @@ def _moved_m(run: AgentTake, name: str, since: int, until: int) -> float | None:
     severity=Severity.WARNING,
 )
 def hasty_goal(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row that goes to a point which is drawn again and again while it is under way, and that
-    never got there.
+    """A row that goes to a point which is drawn again and again while it is
+    under way, and that never got there.
     """
     behavior = run.behavior
     for row, key in _goers(run):
         spans = run.record(row.id).spans
-        if behavior is None or any(each.outcome is Outcome.SUCCESS for each in spans):
+        if behavior is None or any(
+            each.outcome is Outcome.SUCCESS for each in spans
+        ):
             continue
         drawn = [
             each
@@ -158,7 +197,9 @@ def hasty_goal(run: AgentTake) -> Iterator[RuleMatch]:
             and any(span.covers(each.tick) for span in spans)
         ]
         if len(drawn) >= REDRAWN:
-            took = run.seconds(drawn[-1].tick - drawn[0].tick) / (len(drawn) - 1)
+            took = run.seconds(drawn[-1].tick - drawn[0].tick) / (
+                len(drawn) - 1
+            )
             yield RuleMatch(
                 f"{key} was drawn anew {len(drawn)} times on the way, every {took:.2f} s, and "
                 "never reached.",

@@ -31,26 +31,46 @@ def _readings(analysis: ProjectAnalysis, board: str) -> list[BehaviorAnalysis]:
     ]
 
 
-def _set_elsewhere(analysis: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
-    """Whether a cue sets a key, or one of the cast starts with a value of its own."""
+def _set_elsewhere(
+    analysis: ProjectAnalysis, board: Blackboard, key: Key
+) -> bool:
+    """Whether a cue sets a key, or one of the cast starts with a value of its
+    own.
+    """
     names = {each.name for each in _readings(analysis, board.name)}
     for scenario in analysis.project.scenarios:
-        if any(isinstance(cue.does, SetKey) and cue.does.sets == key.name for cue in scenario.cues):
+        if any(
+            isinstance(cue.does, SetKey) and cue.does.sets == key.name
+            for cue in scenario.cues
+        ):
             return True
-        if any(member.behavior in names and key.name in member.keys for member in scenario.cast):
+        if any(
+            member.behavior in names and key.name in member.keys
+            for member in scenario.cast
+        ):
             return True
     return False
 
 
-def _bound_from_outside(analysis: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
+def _bound_from_outside(
+    analysis: ProjectAnalysis, board: Blackboard, key: Key
+) -> bool:
     """Whether a row that uses a behavior with these keys binds this one."""
-    return any(key.name in row.binds for reading in analysis.readings for row in reading.rows)
+    return any(
+        key.name in row.binds
+        for reading in analysis.readings
+        for row in reading.rows
+    )
 
 
 def _read_elsewhere(analysis: ProjectAnalysis, key: Key) -> bool:
     """Whether a formula of another key or a cue's condition names it."""
     written = [each.formula for _, each in _keys(analysis.project)]
-    written.extend(cue.when for scenario in analysis.project.scenarios for cue in scenario.cues)
+    written.extend(
+        cue.when
+        for scenario in analysis.project.scenarios
+        for cue in scenario.cues
+    )
     return any(key.name in analysis.named_in(text) for text in written if text)
 
 
@@ -60,44 +80,70 @@ def _read_elsewhere(analysis: ProjectAnalysis, key: Key) -> bool:
     severity=Severity.ERROR,
 )
 def never_written(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """Read by rows, written by none, without a default, a formula or a value from cast and cues."""
+    """Read by rows, written by none, without a default, a formula or a value
+    from cast and cues.
+    """
     for board, key in _keys(analysis.project):
-        if key.default is not None or key.formula or _set_elsewhere(analysis, board, key):
+        if (
+            key.default is not None
+            or key.formula
+            or _set_elsewhere(analysis, board, key)
+        ):
             continue
         if _bound_from_outside(analysis, board, key):
             continue
         uses = [
-            (reading, row) for reading in _readings(analysis, board.name) for row in reading.rows
+            (reading, row)
+            for reading in _readings(analysis, board.name)
+            for row in reading.rows
         ]
         readers = [
-            (reading, row) for reading, row in uses if key.name in reading.uses[row.id].reads
+            (reading, row)
+            for reading, row in uses
+            if key.name in reading.uses[row.id].reads
         ]
-        if not readers or any(_gives_value(reading, row, key.name) for reading, row in uses):
+        if not readers or any(
+            _gives_value(reading, row, key.name) for reading, row in uses
+        ):
             continue
-        writers = [(each, row) for each, row in uses if key.name in each.uses[row.id].writes]
+        writers = [
+            (each, row)
+            for each, row in uses
+            if key.name in each.uses[row.id].writes
+        ]
         reading, row = readers[0]
         how = "nothing ever writes it"
         if writers:
-            how = f"{writers[0][0].called(writers[0][1])} never gives it a value"
+            how = (
+                f"{writers[0][0].called(writers[0][1])} never gives it a value"
+            )
         yield RuleMatch(
-            f"{key.name} is read here, and {how}.", row.id, reading.file, about=key.name
+            f"{key.name} is read here, and {how}.",
+            row.id,
+            reading.file,
+            about=key.name,
         )
 
 
 def _gives_value(reading: BehaviorAnalysis, row: Row, key: str) -> bool:
-    """Whether a row may give a key a value that it did not have: not by clearing it, nor by copying
-    it from itself. One that is bound in a behavior that is used may be written there.
+    """Whether a row may give a key a value that it did not have: not by
+    clearing it, nor by copying it from itself. One that is bound in a behavior
+    that is used may be written there.
     """
     if row.kind == USE_BEHAVIOR:
         inner = reading.project.find_behavior(str(row.args.get("behavior", "")))
-        bound = {name for name, to in row.binds.items() if to == KeyRef(key=key)}
+        bound = {
+            name for name, to in row.binds.items() if to == KeyRef(key=key)
+        }
         return any(
             bound & key_references(each, reading.catalog).writes
             for each in (inner.rows if inner else ())
         )
     uses = param_uses(row, reading.catalog)
     return any(
-        each.param.writes and each.value == KeyRef(key=key) and not _is_idle(row, each)
+        each.param.writes
+        and each.value == KeyRef(key=key)
+        and not _is_idle(row, each)
         for each in uses
     )
 
@@ -105,7 +151,11 @@ def _gives_value(reading: BehaviorAnalysis, row: Row, key: str) -> bool:
 def _is_idle(row: Row, use: ParamUse) -> bool:
     if use.kind.id == "clear":
         return True
-    args = row.args if use.part == ROW else row.upkeep[part_index(use.part)[1]].args
+    args = (
+        row.args
+        if use.part == ROW
+        else row.upkeep[part_index(use.part)[1]].args
+    )
     return use.kind.id == "copy" and args.get("source") == use.value
 
 
@@ -121,14 +171,22 @@ def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A key that rows write and nothing reads, or that nothing uses at all."""
     for board, key in _keys(analysis.project):
         readings = _readings(analysis, board.name)
-        uses = [reading.uses[row.id] for reading in readings for row in reading.rows]
-        if any(key.name in each.reads for each in uses) or _read_elsewhere(analysis, key):
+        uses = [
+            reading.uses[row.id] for reading in readings for row in reading.rows
+        ]
+        if any(key.name in each.reads for each in uses) or _read_elsewhere(
+            analysis, key
+        ):
             continue
         written = any(key.name in each.writes for each in uses)
-        if not written and (key.formula or (key.type in NAMING and key.default is not None)):
+        if not written and (
+            key.formula or (key.type in NAMING and key.default is not None)
+        ):
             # A formula may be there to be watched, and a name ready to be used.
             continue
-        if _bound_from_outside(analysis, board, key) or (written and key.scope is not Sharing.OWN):
+        if _bound_from_outside(analysis, board, key) or (
+            written and key.scope is not Sharing.OWN
+        ):
             continue
         file = f"blackboards/{board.name}.json"
         said = "is written and never read" if written else "is used by nothing"

@@ -1,4 +1,6 @@
-"""How a machine is put together: its states, and the transitions that lead out of each."""
+"""How a machine is put together: its states, and the transitions that lead out
+of each.
+"""
 
 from collections.abc import Iterator
 
@@ -32,8 +34,9 @@ def transitions_of(reading: BehaviorAnalysis, row: Row) -> list[Row]:
 
 
 def ways_out(reading: BehaviorAnalysis, state: Row) -> list[Row]:
-    """The transitions that may fire while a state is active, in the order in which they are asked:
-    its own as they are written, then those of what is around it, up to its machine.
+    """The transitions that may fire while a state is active, in the order in
+    which they are asked: its own as they are written, then those of what is
+    around it, up to its machine.
     """
     found: list[Row] = []
     for row_id in reversed(reading.outline.path(state.id)):
@@ -45,28 +48,40 @@ def ways_out(reading: BehaviorAnalysis, state: Row) -> list[Row]:
 
 
 def target(transition: Row) -> str:
-    """The id of the state that a transition leads to; empty for one that leads nowhere."""
+    """The id of the state that a transition leads to; empty for one that leads
+    nowhere.
+    """
     return str(transition.args.get("to", "") or "")
 
 
 def begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     """The states in a row that are entered when it is."""
-    proper = [each for each in reading.children(row.id, Family.STATE) if each.kind != HISTORY]
+    proper = [
+        each
+        for each in reading.children(row.id, Family.STATE)
+        if each.kind != HISTORY
+    ]
     if row.kind == REGIONS:
         return [each.id for each in proper]
     first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
-    # A history that has nothing to remember yet leads to the first state, as the engine has it.
-    if first in reading.behavior.by_id and reading.behavior.row(first).kind == HISTORY:
+    # A history that has nothing to remember yet leads to the first state, as
+    # the engine has it.
+    if (
+        first in reading.behavior.by_id
+        and reading.behavior.row(first).kind == HISTORY
+    ):
         first = proper[0].id if proper else ""
     remembered = [
-        str(each.args.get("otherwise", "")) for each in reading.children(row.id, Family.STATE)
+        str(each.args.get("otherwise", ""))
+        for each in reading.children(row.id, Family.STATE)
     ]
     return [first, *remembered]
 
 
 def reached_from(reading: BehaviorAnalysis, first: list[str]) -> set[str]:
-    """The states that can become active once these are entered, these and what is around them
-    included. Transitions whose condition is always no lead nowhere.
+    """The states that can become active once these are entered, these and what
+    is around them included. Transitions whose condition is always no lead
+    nowhere.
     """
     entered: set[str] = set()
     around: set[str] = set()
@@ -76,16 +91,21 @@ def reached_from(reading: BehaviorAnalysis, first: list[str]) -> set[str]:
         if row_id in entered or row_id not in reading.behavior.by_id:
             continue
         entered.add(row_id)
-        # What is around a state becomes active with it, yet does not begin in its first state.
+        # What is around a state becomes active with it, yet does not begin in
+        # its first state.
         around.update(reading.outline.path(row_id)[:-1])
         if row_id not in reading.entered_next:
-            reading.entered_next[row_id] = tuple(dict.fromkeys(_entered_next(reading, row_id)))
+            reading.entered_next[row_id] = tuple(
+                dict.fromkeys(_entered_next(reading, row_id))
+            )
         entering.extend(reading.entered_next[row_id])
     return entered | around
 
 
 def _entered_next(reading: BehaviorAnalysis, row_id: str) -> Iterator[str]:
-    """What is entered with a state, and what the transitions that may fire in it lead to."""
+    """What is entered with a state, and what the transitions that may fire in
+    it lead to.
+    """
     row = reading.behavior.row(row_id)
     for above in map(reading.behavior.row, reading.outline.path(row_id)[:-1]):
         # A transition into one region enters the others where they begin.
@@ -102,9 +122,14 @@ def _stands_for(reading: BehaviorAnalysis, state: Row) -> list[str]:
     if state.kind != HISTORY or state.under is None:
         return []
     otherwise = str(state.args.get("otherwise", ""))
-    return [otherwise or begun_in(reading, reading.behavior.row(state.under))[0]]
+    return [
+        otherwise or begun_in(reading, reading.behavior.row(state.under))[0]
+    ]
 
 
 def _can_fire(transition: Row) -> bool:
-    never = transition.kind == WHEN and constant(str(transition.args.get("when", ""))) is False
+    never = (
+        transition.kind == WHEN
+        and constant(str(transition.args.get("when", ""))) is False
+    )
     return bool(target(transition)) and not never

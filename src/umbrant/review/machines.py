@@ -1,4 +1,6 @@
-"""Findings about machines: states without a way in or out, and ends that nothing takes up."""
+"""Findings about machines: states without a way in or out, and ends that
+nothing takes up.
+"""
 
 from collections.abc import Iterator, Mapping
 
@@ -30,13 +32,22 @@ EITHER_WAY = "either way"
     severity=Severity.WARNING,
 )
 def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A state that is not reached from where its machine begins, by whatever transitions."""
+    """A state that is not reached from where its machine begins, by whatever
+    transitions.
+    """
     for machine in machines_in(reading):
         reached = reached_from(reading, begun_in(reading, machine))
         for state in states_in(reading, machine):
-            # Of states in one that is never entered nothing is said: it is said of that one.
-            is_within_unreached = state.under != machine.id and state.under not in reached
-            if state.kind == HISTORY or state.id in reached or is_within_unreached:
+            # Of states in one that is never entered nothing is said: it is said
+            # of that one.
+            is_within_unreached = (
+                state.under != machine.id and state.under not in reached
+            )
+            if (
+                state.kind == HISTORY
+                or state.id in reached
+                or is_within_unreached
+            ):
                 continue
             sources = [
                 reading.called(other)
@@ -52,7 +63,9 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 def _leads_to(reading: BehaviorAnalysis, state: Row, other: Row) -> bool:
     """Whether a transition that is written under a state leads to another one."""
-    return any(other.id in targets_of(each) for each in transitions_of(reading, state))
+    return any(
+        other.id in targets_of(each) for each in transitions_of(reading, state)
+    )
 
 
 @behavior_rule(
@@ -71,7 +84,9 @@ def stuck_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _has_others(reading: BehaviorAnalysis, state: Row) -> bool:
-    """Whether a state is one of several of which one at a time is active, and no final one."""
+    """Whether a state is one of several of which one at a time is active, and
+    no final one.
+    """
     around = reading.behavior.row(state.under) if state.under else None
     return (
         state.kind not in (FINAL, HISTORY)
@@ -83,7 +98,11 @@ def _has_others(reading: BehaviorAnalysis, state: Row) -> bool:
 
 def _leads_on(reading: BehaviorAnalysis, state: Row) -> bool:
     """Whether any transition that may fire in a state leads anywhere."""
-    inner = [each for row in states_in(reading, state) for each in transitions_of(reading, row)]
+    inner = [
+        each
+        for row in states_in(reading, state)
+        for each in transitions_of(reading, row)
+    ]
     return bool(inner) or any(target(each) for each in ways_out(reading, state))
 
 
@@ -96,19 +115,25 @@ def _leads_on(reading: BehaviorAnalysis, state: Row) -> bool:
     severity=Severity.HINT,
 )
 def closed_ring(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """States that lead to each other alone, in a machine that has other states and begins there."""
+    """States that lead to each other alone, in a machine that has other states
+    and begins there.
+    """
     for machine in machines_in(reading):
         begun = reached_from(reading, begun_in(reading, machine))
         for around in (machine, *states_in(reading, machine)):
             siblings = [
-                each for each in reading.children(around.id, Family.STATE) if each.id in begun
+                each
+                for each in reading.children(around.id, Family.STATE)
+                if each.id in begun
             ]
             if around.kind == REGIONS or len(siblings) < 2:
                 continue
             yield from _rings_among(reading, siblings)
 
 
-def _rings_among(reading: BehaviorAnalysis, siblings: list[Row]) -> Iterator[RuleMatch]:
+def _rings_among(
+    reading: BehaviorAnalysis, siblings: list[Row]
+) -> Iterator[RuleMatch]:
     """The groups of states of one level that cannot be left any more."""
     names = [each.id for each in siblings]
     after: dict[str, list[str]] = {}
@@ -120,13 +145,22 @@ def _rings_among(reading: BehaviorAnalysis, siblings: list[Row]) -> Iterator[Rul
         ring = after[state.id]
         closed = all(after[each] == ring for each in ring)
         ends = any(reading.behavior.row(each).kind == FINAL for each in ring)
-        if not closed or ends or len(ring) == len(names) or state.id in reported:
+        if (
+            not closed
+            or ends
+            or len(ring) == len(names)
+            or state.id in reported
+        ):
             continue
         reported.update(ring)
         if _leads_on(reading, state):
-            called = " and ".join(reading.called(reading.behavior.row(each)) for each in ring)
+            called = " and ".join(
+                reading.called(reading.behavior.row(each)) for each in ring
+            )
             others = "the others are never entered again"
-            yield RuleMatch(f"Nothing leads out of {called}: {others}.", state.id)
+            yield RuleMatch(
+                f"Nothing leads out of {called}: {others}.", state.id
+            )
 
 
 @behavior_rule(
@@ -135,8 +169,8 @@ def _rings_among(reading: BehaviorAnalysis, siblings: list[Row]) -> Iterator[Rul
     severity=Severity.WARNING,
 )
 def unhandled_end(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A state with rows whose only ways out are 'on done', and that can end in another way, or not
-    at all.
+    """A state with rows whose only ways out are 'on done', and that can end in
+    another way, or not at all.
     """
     for state in all_states(reading):
         rows = reading.children(state.id, *RUNS)
@@ -150,13 +184,15 @@ def unhandled_end(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _all_wait_for_done(ways: list[Row]) -> bool:
-    """Whether there are transitions, and all of them wait for their state to be done."""
+    """Whether there are transitions, and all of them wait for their state to be
+    done.
+    """
     return bool(ways) and all(each.kind == ON_DONE for each in ways)
 
 
 def _not_taken_up(ends: PossibleOutcomes, ways: list[Row], number: str) -> str:
-    """How a state can end without any of its 'on done' transitions taking it up; empty if it
-    cannot. `number` is that of the first of them.
+    """How a state can end without any of its 'on done' transitions taking it
+    up; empty if it cannot. `number` is that of the first of them.
     """
     if not ends.ends:
         return f"Its rows never end, and {number} waits for that."
@@ -166,7 +202,8 @@ def _not_taken_up(ends: PossibleOutcomes, ways: list[Row], number: str) -> str:
         if can and not taken & {EITHER_WAY, result}:
             waits = " and ".join(sorted(taken))
             return (
-                f"It can end with {result}, and nothing leads out then: {number} waits for {waits}."
+                f"It can end with {result}, and nothing leads out then: "
+                f"{number} waits for {waits}."
             )
     return ""
 
@@ -182,7 +219,9 @@ def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         ways = [each for each in ways_out(reading, state) if target(each)]
         is_empty = not reading.children(state.id, *RUNS, Family.STATE)
         if state.kind == STATE and is_empty and _all_wait_for_done(ways):
-            yield RuleMatch("It waits to be done, and has no rows that could be.", state.id)
+            yield RuleMatch(
+                "It waits to be done, and has no rows that could be.", state.id
+            )
 
 
 @behavior_rule(
@@ -199,7 +238,12 @@ def empty_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         inside = reading.children(state.id, *RUNS, Family.STATE, Family.HOOK)
         # One that waits to be done is found by the rule above.
         is_reported = _all_wait_for_done(transitions_of(reading, state))
-        if state.kind == STATE and not state.upkeep and not inside and not is_reported:
+        if (
+            state.kind == STATE
+            and not state.upkeep
+            and not inside
+            and not is_reported
+        ):
             yield RuleMatch("While it is active nothing is done.", state.id)
 
 
@@ -215,17 +259,27 @@ def timeless_loop(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A ring of states whose transitions always hold."""
     for machine in machines_in(reading):
         states = {state.id: state for state in states_in(reading, machine)}
-        at_once = {name: _at_once(reading, state) for name, state in states.items()}
+        at_once = {
+            name: _at_once(reading, state) for name, state in states.items()
+        }
         for start in states:
             ring = _ring_from(start, at_once)
             # A ring is met from each of its states, and told of at the first.
-            if ring and min(ring, key=lambda each: reading.outline.number[each]) == start:
-                names = " → ".join(states[each].name or each for each in (*ring, start))
+            if (
+                ring
+                and min(ring, key=lambda each: reading.outline.number[each])
+                == start
+            ):
+                names = " → ".join(
+                    states[each].name or each for each in (*ring, start)
+                )
                 yield RuleMatch(f"It never comes to rest: {names}.", start)
 
 
 def _ring_from(start: str, at_once: Mapping[str, str]) -> list[str]:
-    """The states that lead on at once from one, back to that one; none if they do not."""
+    """The states that lead on at once from one, back to that one; none if they
+    do not.
+    """
     ring, at = [start], at_once[start]
     while at in at_once and at not in ring:
         ring.append(at)
@@ -236,6 +290,9 @@ def _ring_from(start: str, at_once: Mapping[str, str]) -> list[str]:
 def _at_once(reading: BehaviorAnalysis, state: Row) -> str:
     """Where a state leads in the very tick it is entered; empty if nowhere."""
     for each in transitions_of(reading, state):
-        if each.kind == WHEN and constant(str(each.args.get("when", ""))) is True:
+        if (
+            each.kind == WHEN
+            and constant(str(each.args.get("when", ""))) is True
+        ):
             return target(each)
     return ""

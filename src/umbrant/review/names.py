@@ -1,4 +1,6 @@
-"""Findings about names: of bodies, things, groups, places, areas and numbers that nothing bears."""
+"""Findings about names: of bodies, things, groups, places, areas and numbers
+that nothing bears.
+"""
 
 from collections.abc import Iterator
 
@@ -33,8 +35,8 @@ NAMING = {KeyType.AGENT: ParamType.AGENT, KeyType.PROP: ParamType.PROP}
     severity=Severity.WARNING,
 )
 def unknown_name(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """A name in a row, a condition, a key's default or a bind that is not in any scenario. Of a
-    project without scenarios nothing is known.
+    """A name in a row, a condition, a key's default or a bind that is not in
+    any scenario. Of a project without scenarios nothing is known.
     """
     if not analysis.project.scenarios:
         return
@@ -51,7 +53,9 @@ def unknown_name(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
 
 def _message(sort: ParamType, name: str, known: Known) -> str:
     near = did_you_mean(name, sorted(known.get(sort, ())))
-    return " ".join(part for part in (f"{SORTS[sort]} is called '{name}'.", near) if part)
+    return " ".join(
+        part for part in (f"{SORTS[sort]} is called '{name}'.", near) if part
+    )
 
 
 def _named(
@@ -67,13 +71,17 @@ def _named(
         for ask in sense_calls_in(tree):
             yield from _in_question(reading, ask)
     for name, value in row.binds.items():
-        inner = analysis.project.find_behavior(str(row.args.get("behavior", "")))
+        inner = analysis.project.find_behavior(
+            str(row.args.get("behavior", ""))
+        )
         key = analysis.project.keys_of(inner).get(name) if inner else None
         if key is not None and isinstance(value, str) and key.type in NAMING:
             yield NAMING[key.type], value
 
 
-def _in_question(reading: BehaviorAnalysis, ask: SenseCall) -> Iterator[tuple[ParamType, str]]:
+def _in_question(
+    reading: BehaviorAnalysis, ask: SenseCall
+) -> Iterator[tuple[ParamType, str]]:
     kind = reading.catalog.kinds.get(ask.sense)
     params = kind.params if kind else ()
     given: dict[str, ConditionTree] = dict(ask.named)
@@ -88,7 +96,11 @@ def _of_boards(project: Project, known: Known) -> Iterator[RuleMatch]:
     for board in project.blackboards:
         for key in board.keys:
             sort = NAMING.get(key.type)
-            if sort and isinstance(key.default, str) and key.default not in known[sort]:
+            if (
+                sort
+                and isinstance(key.default, str)
+                and key.default not in known[sort]
+            ):
                 file = f"blackboards/{board.name}.json"
                 said = f"{key.name} begins with it. {_message(sort, key.default, known)}"
                 yield RuleMatch(said, "", file, about=key.name)
@@ -103,4 +115,6 @@ def _of_cast(project: Project, known: Known) -> Iterator[RuleMatch]:
                 if sort and isinstance(value, str) and value not in known[sort]:
                     said = f"{name} of {member.name} begins with it. {_message(sort, value, known)}"
                     file = f"scenarios/{scenario.name}.json"
-                    yield RuleMatch(said, "", file, about=f"{member.name}/{name}")
+                    yield RuleMatch(
+                        said, "", file, about=f"{member.name}/{name}"
+                    )

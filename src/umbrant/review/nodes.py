@@ -1,4 +1,6 @@
-"""Findings about a project's own nodes, from what their files say: none of them is run."""
+"""Findings about a project's own nodes, from what their files say: none of them
+is run.
+"""
 
 import ast
 from collections.abc import Iterator
@@ -16,8 +18,8 @@ UNREPEATABLE = {
     "time": "use `me.world.now_s`, the time of the take",
     "datetime": "use `me.world.now_s`, the time of the take",
 }
-"""Modules of the standard library that give something else each time, and what a node takes
-instead.
+"""Modules of the standard library that give something else each time, and what
+a node takes instead.
 """
 
 
@@ -30,18 +32,22 @@ instead.
     severity=Severity.WARNING,
 )
 def unrepeatable_node(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """A file of the project's own nodes that imports a module of chance or of the clock."""
+    """A file of the project's own nodes that imports a module of chance or of
+    the clock.
+    """
     for file in analysis.project.nodes:
         for line, name in _imports(file.text):
             instead = UNREPEATABLE.get(name)
             if instead:
                 message = f"Line {line} imports `{name}`: {instead}."
-                yield RuleMatch(message, file=f"{NODES}/{file.name}", about=name)
+                yield RuleMatch(
+                    message, file=f"{NODES}/{file.name}", about=name
+                )
 
 
 def _imports(text: str) -> Iterator[tuple[int, str]]:
-    """The lines at which modules are imported, and their outermost names; none where the file
-    cannot be read.
+    """The lines at which modules are imported, and their outermost names; none
+    where the file cannot be read.
     """
     try:
         tree = parse_python(text, NODES)
@@ -49,6 +55,11 @@ def _imports(text: str) -> Iterator[tuple[int, str]]:
         return
     for node in ast.walk(tree):
         if isinstance(node, ast.Import):
-            yield from ((node.lineno, each.name.partition(".")[0]) for each in node.names)
-        elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
+            yield from (
+                (node.lineno, each.name.partition(".")[0])
+                for each in node.names
+            )
+        elif (
+            isinstance(node, ast.ImportFrom) and node.module and not node.level
+        ):
             yield node.lineno, node.module.partition(".")[0]

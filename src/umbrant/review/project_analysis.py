@@ -22,18 +22,23 @@ class ProjectAnalysis:
 
     @cached_property
     def readings(self) -> list[BehaviorAnalysis]:
-        """The analysis of each behavior, with variants resolved; variants come last."""
+        """The analysis of each behavior, with variants resolved; variants come
+        last.
+        """
         found = [
             BehaviorAnalysis(self.project, self.catalog, each.name, self.known)
             for each in self.project.behaviors
         ]
-        return sorted(found, key=lambda each: each.behavior.variant_of is not None)
+        return sorted(
+            found, key=lambda each: each.behavior.variant_of is not None
+        )
 
     @cached_property
     def known(self) -> KnownKeys:
-        """The keys that have one value throughout, for nothing writes them, and those with a
-        formula. Keys that are shared do not count: a game or an author may set them. Nor does a
-        name with several meanings on several blackboards.
+        """The keys that have one value throughout, for nothing writes them, and
+        those with a formula. Keys that are shared do not count: a game or an
+        author may set them. Nor does a name with several meanings on several
+        blackboards.
         """
         written = self._written
         found: dict[str, float | ConditionTree | None] = {}
@@ -43,25 +48,43 @@ class ProjectAnalysis:
                 value: float | ConditionTree | None = formula
                 is_own = key.type is KeyType.NUMBER and key.scope is Sharing.OWN
                 if is_own and key.name not in written and not key.formula:
-                    value = float(key.default) if isinstance(key.default, int | float) else None
+                    value = (
+                        float(key.default)
+                        if isinstance(key.default, int | float)
+                        else None
+                    )
                 same = key.name not in found or found[key.name] == value
                 found[key.name] = value if same else None
-        return {name: value for name, value in found.items() if value is not None}
+        return {
+            name: value for name, value in found.items() if value is not None
+        }
 
     @cached_property
     def _written(self) -> set[str]:
-        """The names of keys that a row, a cue, the cast or a bind may give a value."""
+        """The names of keys that a row, a cue, the cast or a bind may give a
+        value.
+        """
         written: set[str] = set()
         for behavior in self.project.behaviors:
             for row in behavior.rows:
-                written.update(key_references(row, self.catalog).writes, row.binds)
+                written.update(
+                    key_references(row, self.catalog).writes, row.binds
+                )
         for scenario in self.project.scenarios:
-            written.update(cue.does.sets for cue in scenario.cues if isinstance(cue.does, SetKey))
-            written.update(key for member in scenario.cast for key in member.keys)
+            written.update(
+                cue.does.sets
+                for cue in scenario.cues
+                if isinstance(cue.does, SetKey)
+            )
+            written.update(
+                key for member in scenario.cast for key in member.keys
+            )
         return written
 
     def named_in(self, text: str) -> set[str]:
-        """The keys that a condition or formula names; none where it cannot be read."""
+        """The keys that a condition or formula names; none where it cannot be
+        read.
+        """
         tree = tree_of(text)
         return keys_in(tree) if tree is not None else set()
 

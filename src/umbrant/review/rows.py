@@ -1,5 +1,5 @@
-"""Findings about rows of trees: what is never tried, what never lets go, what goes without
-saying.
+"""Findings about rows of trees: what is never tried, what never lets go, what
+goes without saying.
 """
 
 from collections.abc import Iterator
@@ -29,7 +29,9 @@ LEAST_COPIED = 4
     severity=Severity.WARNING,
 )
 def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """In a selector after one that cannot fail, in a sequence after one that cannot succeed."""
+    """In a selector after one that cannot fail, in a sequence after one that
+    cannot succeed.
+    """
     for row in reading.rows:
         kind = reading.kind(row)
         if kind is None or not kind.allows_take_over:
@@ -62,10 +64,21 @@ def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 part = part_name("decorator", index)
                 edit = Edit(
                     "Take the chance off",
-                    partial(remove_part, behavior=reading.name, row_id=row.id, part=part),
+                    partial(
+                        remove_part,
+                        behavior=reading.name,
+                        row_id=row.id,
+                        part=part,
+                    ),
                 )
-                said = "it is never entered" if share == 0 else "it is entered as without it"
-                yield RuleMatch(f"Its chance is {share:g}: {said}.", row.id, fix=edit)
+                said = (
+                    "it is never entered"
+                    if share == 0
+                    else "it is entered as without it"
+                )
+                yield RuleMatch(
+                    f"Its chance is {share:g}: {said}.", row.id, fix=edit
+                )
 
 
 @behavior_rule(
@@ -74,18 +87,24 @@ def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     severity=Severity.WARNING,
 )
 def settled_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A guard that is always yes or always no, by itself or with keys that never change."""
+    """A guard that is always yes or always no, by itself or with keys that
+    never change.
+    """
     for row in reading.rows:
         said = reading.settled(row.guard.when) if row.guard else None
         if row.guard is None or said is None:
             continue
         why = reading.why_settled(row.guard.when)
         if said:
-            remove = partial(set_guard, behavior=reading.name, row_id=row.id, when="")
+            remove = partial(
+                set_guard, behavior=reading.name, row_id=row.id, when=""
+            )
             edit = Edit("Take the guard off", remove)
             yield RuleMatch(f"Its guard is always yes{why}.", row.id, fix=edit)
         else:
-            mute = partial(set_muted, behavior=reading.name, row_ids=[row.id], muted=True)
+            mute = partial(
+                set_muted, behavior=reading.name, row_ids=[row.id], muted=True
+            )
             edit = Edit("Mute the row", mute)
             message = f"Its guard is always no{why}, so it is never entered."
             yield RuleMatch(message, row.id, fix=edit)
@@ -122,11 +141,14 @@ def endless_repeat(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             inner = reading.ends(row, from_decorator=index + 1)
             result = str(decorator.args.get("result", "success"))
             comes = inner.succeeds if result == "success" else inner.fails
-            is_endless = decorator.kind == "repeat_until" and inner.ends and not comes
+            is_endless = (
+                decorator.kind == "repeat_until" and inner.ends and not comes
+            )
             if is_endless and _is_waited_for(reading, row):
                 other = "success" if result == "failure" else "failure"
                 yield RuleMatch(
-                    f"It is repeated until {result}, and it can only end with {other}.", row.id
+                    f"It is repeated until {result}, and it can only end with {other}.",
+                    row.id,
                 )
 
 
@@ -139,7 +161,12 @@ def _is_waited_for(reading: BehaviorAnalysis, row: Row) -> bool:
     above = reading.behavior.row(row.under)
     kind = reading.kind(above)
     after = reading.children(above.id, *RUNS)[-1:]
-    if kind is not None and kind.order is ChildOrder.WRITTEN and after and after[0].id != row.id:
+    if (
+        kind is not None
+        and kind.order is ChildOrder.WRITTEN
+        and after
+        and after[0].id != row.id
+    ):
         return True
     if above.kind in STATES:
         return any(each.kind == ON_DONE for each in ways_out(reading, above))
@@ -152,18 +179,31 @@ def _is_waited_for(reading: BehaviorAnalysis, row: Row) -> bool:
     severity=Severity.WARNING,
 )
 def short_limit(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A time limit around a row that takes longer, with the delays inside the limit."""
+    """A time limit around a row that takes longer, with the delays inside the
+    limit.
+    """
     for row in reading.rows:
         kind = reading.kind(row)
-        param = kind.param("duration") if kind is not None and kind.takes_time else None
-        lasts = _least_s(row.args.get("duration", param.default)) if param is not None else 0.0
-        # From the inside out: a delay counts for the limits around it, not for those within.
+        param = (
+            kind.param("duration")
+            if kind is not None and kind.takes_time
+            else None
+        )
+        lasts = (
+            _least_s(row.args.get("duration", param.default))
+            if param is not None
+            else 0.0
+        )
+        # From the inside out: a delay counts for the limits around it, not for
+        # those within.
         for decorator in reversed(row.decorators):
             limit = decorator.args.get("limit", 5.0)
             if decorator.kind == "delay":
                 lasts += _least_s(decorator.args.get("delay", 1.0))
             elif (
-                decorator.kind == "time_limit" and isinstance(limit, int | float) and lasts > limit
+                decorator.kind == "time_limit"
+                and isinstance(limit, int | float)
+                and lasts > limit
             ):
                 yield RuleMatch(
                     f"It takes {number_text(lasts)} s at least, and its time limit is "
@@ -198,12 +238,27 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         kind = reading.kind(above) if above is not None else None
         if kind is not None and kind.allows_take_over and has_later:
             continue
-        if kind is not None and kind.order is ChildOrder.TOGETHER and row.guard.watch.while_running:
-            # Side by side there is nothing to take over, and 'throughout' says what is meant.
+        if (
+            kind is not None
+            and kind.order is ChildOrder.TOGETHER
+            and row.guard.watch.while_running
+        ):
+            # Side by side there is nothing to take over, and 'throughout' says
+            # what is meant.
             continue
-        watch = Watch.WHILE_RUNNING if row.guard.watch.while_running else Watch.ON_ENTRY
+        watch = (
+            Watch.WHILE_RUNNING
+            if row.guard.watch.while_running
+            else Watch.ON_ENTRY
+        )
         when = row.guard.when
-        change = partial(set_guard, behavior=reading.name, row_id=row.id, when=when, watch=watch)
+        change = partial(
+            set_guard,
+            behavior=reading.name,
+            row_id=row.id,
+            when=when,
+            watch=watch,
+        )
         edit = Edit(f"Watch {watch}", change)
         yield RuleMatch(
             "Its guard watches for a take-over, but there is nothing after it to take over.",
@@ -221,7 +276,9 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     severity=Severity.HINT,
 )
 def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """A branch of some size that stands in the behaviors of one blackboard more than once."""
+    """A branch of some size that stands in the behaviors of one blackboard more
+    than once.
+    """
     seen: dict[tuple[str, str], tuple[BehaviorAnalysis, Row]] = {}
     for reading in analysis.readings:
         # A variant has the rows of its original: they are written once.
@@ -241,7 +298,10 @@ def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             covered.update(inside)
             title, about = first.called(other), other.id
             if first is not reading:
-                title, about = f"{title} of {first.behavior.title}", f"{first.name}/{other.id}"
+                title, about = (
+                    f"{title} of {first.behavior.title}",
+                    f"{first.name}/{other.id}",
+                )
             yield RuleMatch(
                 f"Its {len(inside)} rows say the same as {title}.",
                 row.id,
@@ -251,8 +311,8 @@ def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
 
 
 def _looks(reading: BehaviorAnalysis) -> dict[str, str]:
-    """What each branch says, its rows' ids and names left out. As they are read rows stand before
-    those in them.
+    """What each branch says, its rows' ids and names left out. As they are read
+    rows stand before those in them.
     """
     found: dict[str, str] = {}
     for row_id in reversed(list(reading.outline.number)):
@@ -260,6 +320,8 @@ def _looks(reading: BehaviorAnalysis) -> dict[str, str]:
         says = row.model_copy(
             update={"id": "xx", "under": None, "name": "", "note": ""}
         ).model_dump_json()
-        inside = "".join(found[child] for child in reading.outline.children[row.id])
+        inside = "".join(
+            found[child] for child in reading.outline.children[row.id]
+        )
         found[row.id] = sha256(f"{says}({inside})".encode()).hexdigest()
     return found

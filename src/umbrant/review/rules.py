@@ -1,9 +1,11 @@
-"""The rules of the review, by what they look at. Each is declared where it is checked:
+"""The rules of the review, by what they look at. Each is declared where it is
+checked:
 
     @behavior_rule("A row that is never tried", why="…", severity=Severity.WARNING)
     def never_tried(analysis: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
-The function's name is the rule's id; it is stored in projects with findings that were dismissed.
+The function's name is the rule's id; it is stored in projects with findings
+that were dismissed.
 """
 
 from collections.abc import Callable, Iterator, Mapping
@@ -22,12 +24,18 @@ class RuleSet(Generic[A]):
 
     def __init__(self, subject: Subject) -> None:
         self.subject = subject
-        self._rules: dict[str, tuple[Rule, Callable[[A], Iterator[RuleMatch]]]] = {}
+        self._rules: dict[
+            str, tuple[Rule, Callable[[A], Iterator[RuleMatch]]]
+        ] = {}
 
     def __call__(
         self, title: str, *, why: str, severity: Severity
-    ) -> Callable[[Callable[[A], Iterator[RuleMatch]]], Callable[[A], Iterator[RuleMatch]]]:
-        """Declare the decorated function as a rule. Raises ValueError for a name that is taken."""
+    ) -> Callable[
+        [Callable[[A], Iterator[RuleMatch]]], Callable[[A], Iterator[RuleMatch]]
+    ]:
+        """Declare the decorated function as a rule. Raises ValueError for a
+        name that is taken.
+        """
 
         def declare(
             find: Callable[[A], Iterator[RuleMatch]],
@@ -36,7 +44,10 @@ class RuleSet(Generic[A]):
             if name in all_rules():
                 raise ValueError(f"two rules are called '{name}'")
             about = " ".join((find.__doc__ or "").split())
-            self._rules[name] = Rule(name, title, why, severity, self.subject, about), find
+            self._rules[name] = (
+                Rule(name, title, why, severity, self.subject, about),
+                find,
+            )
             return find
 
         return declare
@@ -48,7 +59,11 @@ class RuleSet(Generic[A]):
 
     def matches(self, subject: A) -> Iterator[tuple[Rule, RuleMatch]]:
         """What all rules of the set find in a subject."""
-        return ((rule, match) for rule, find in self._rules.values() for match in find(subject))
+        return (
+            (rule, match)
+            for rule, find in self._rules.values()
+            for match in find(subject)
+        )
 
 
 behavior_rule = RuleSet[BehaviorAnalysis](Subject.BEHAVIOR)
@@ -59,4 +74,8 @@ RULE_SETS = (behavior_rule, project_rule, take_rule)
 
 def all_rules() -> dict[str, Rule]:
     """Every rule of the review, of whatever set, by its id."""
-    return {name: rule for rule_set in RULE_SETS for name, rule in rule_set.rules.items()}
+    return {
+        name: rule
+        for rule_set in RULE_SETS
+        for name, rule in rule_set.rules.items()
+    }

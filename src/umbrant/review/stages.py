@@ -1,4 +1,6 @@
-"""Findings about stages and casts: who stands where nobody can, and who cannot see."""
+"""Findings about stages and casts: who stands where nobody can, and who cannot
+see.
+"""
 
 from collections.abc import Iterator
 
@@ -24,11 +26,16 @@ def _played(project: Project) -> Iterator[tuple[Scenario, Stage, Member]]:
     stages = {stage.name: stage for stage in project.stages}
     for scenario in project.scenarios:
         if scenario.stage in stages:
-            yield from ((scenario, stages[scenario.stage], member) for member in scenario.cast)
+            yield from (
+                (scenario, stages[scenario.stage], member)
+                for member in scenario.cast
+            )
 
 
 def _off(stage: Stage, member: Member, point: Point) -> bool:
-    return not ground_of(stage, member.body.radius_m, member.body.flies).holds(point)
+    return not ground_of(stage, member.body.radius_m, member.body.flies).holds(
+        point
+    )
 
 
 @project_rule(
@@ -41,10 +48,16 @@ def start_off_ground(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     for scenario, stage, member in _played(analysis.project):
         if _off(stage, member, member.start):
             where = f"({member.start[0]:g}, {member.start[1]:g})"
+            called = member.title or member.name
             message = (
-                f"{member.title or member.name} starts at {where}, which is not walkable ground."
+                f"{called} starts at {where}, which is not walkable ground."
             )
-            yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+            yield RuleMatch(
+                message,
+                "",
+                f"scenarios/{scenario.name}.json",
+                about=member.name,
+            )
 
 
 @project_rule(
@@ -53,10 +66,13 @@ def start_off_ground(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     severity=Severity.WARNING,
 )
 def unreachable_place(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """A place that a behavior goes to, where one of the cast that runs it cannot get from its
-    start.
+    """A place that a behavior goes to, where one of the cast that runs it
+    cannot get from its start.
     """
-    aims = {reading.name: _places_in(reading.name, analysis) for reading in analysis.readings}
+    aims = {
+        reading.name: _places_in(reading.name, analysis)
+        for reading in analysis.readings
+    }
     reported: set[tuple[str, str]] = set()
     for scenario, stage, member in _played(analysis.project):
         ground = ground_of(stage, member.body.radius_m, member.body.flies)
@@ -74,7 +90,10 @@ def unreachable_place(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
                 who = member.title or member.name
                 message = f"{place.name} cannot be reached by {who}."
                 yield RuleMatch(
-                    message, "", f"stages/{stage.name}.json", about=f"{scenario.name}/{place.name}"
+                    message,
+                    "",
+                    f"stages/{stage.name}.json",
+                    about=f"{scenario.name}/{place.name}",
                 )
 
 
@@ -99,7 +118,12 @@ def blind(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     for scenario, member in _asking(analysis, SEEING):
         if member.body.sight_m <= member.body.radius_m:
             message = f"{member.title or member.name} sees {member.body.sight_m:g} m far."
-            yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+            yield RuleMatch(
+                message,
+                "",
+                f"scenarios/{scenario.name}.json",
+                about=member.name,
+            )
 
 
 @project_rule(
@@ -112,11 +136,20 @@ def deaf(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     for scenario, member in _asking(analysis, HEARING):
         if member.body.hearing_m <= member.body.radius_m:
             message = f"{member.title or member.name} hears {member.body.hearing_m:g} m far."
-            yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+            yield RuleMatch(
+                message,
+                "",
+                f"scenarios/{scenario.name}.json",
+                about=member.name,
+            )
 
 
-def _asking(analysis: ProjectAnalysis, kinds: tuple[str, ...]) -> Iterator[tuple[Scenario, Member]]:
-    """The cast whose behaviors ask one of some senses, or do one of some actions."""
+def _asking(
+    analysis: ProjectAnalysis, kinds: tuple[str, ...]
+) -> Iterator[tuple[Scenario, Member]]:
+    """The cast whose behaviors ask one of some senses, or do one of some
+    actions.
+    """
     asking = {
         reading.name
         for reading in analysis.readings
@@ -129,7 +162,9 @@ def _asking(analysis: ProjectAnalysis, kinds: tuple[str, ...]) -> Iterator[tuple
 
 def _asks(reading: BehaviorAnalysis, row: Row, kinds: tuple[str, ...]) -> bool:
     named = [
-        ask.sense for _, tree in conditions(row, reading.catalog) for ask in sense_calls_in(tree)
+        ask.sense
+        for _, tree in conditions(row, reading.catalog)
+        for ask in sense_calls_in(tree)
     ]
     done = [each.kind.id for each in param_uses(row, reading.catalog)]
     return any(each in kinds for each in (*named, *done))

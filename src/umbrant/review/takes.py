@@ -41,24 +41,40 @@ def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
         )
         # What is in a row that never ran would say the same once more.
         above_ran = row.under is None or bool(run.record(row.under).spans)
-        if idle and above_ran and not row.muted and not run.record(row.id).spans:
+        if (
+            idle
+            and above_ran
+            and not row.muted
+            and not run.record(row.id).spans
+        ):
             yield RuleMatch(f"It never ran. {_why_never(run, row)}", row.id)
 
 
 def _why_never(run: AgentTake, row: Row) -> str:
-    """What kept a row from ever running: its last refusal, its best score, or who was preferred."""
-    # In the order in which an author would look: was it tried, was it scored, could anything lead
-    # to it.
+    """What kept a row from ever running: its last refusal, its best score, or
+    who was preferred.
+    """
+    # In the order in which an author would look: was it tried, was it scored,
+    # could anything lead to it.
     refusals = run.record(row.id).refusals.get(ROW, [])
     if refusals:
         tick = refusals[-1].end
-        words, _ = parted(run.explainer.refused(row.id, refusals[-1].cause, tick, tick))
-        why = "".join(word.text for word in words).removeprefix(" was refused: ")
+        words, _ = parted(
+            run.explainer.refused(row.id, refusals[-1].cause, tick, tick)
+        )
+        why = "".join(word.text for word in words).removeprefix(
+            " was refused: "
+        )
         times = times_text(sum(each.end + 1 - each.start for each in refusals))
-        return f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
+        return (
+            f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
+        )
     scores = run.record(row.id).gauges.get(ROW)
     if scores is not None and scores.values and row.under is not None:
-        best = max(range(len(scores.values)), key=lambda index: scores.values[index].value)
+        best = max(
+            range(len(scores.values)),
+            key=lambda index: scores.values[index].value,
+        )
         tick = scores.ticks[best]
         won = run.explainer.scores(row.under).at(tick)[0]
         return (
@@ -85,14 +101,16 @@ def _why_never(run: AgentTake, row: Row) -> str:
     severity=Severity.WARNING,
 )
 def flipping(run: AgentTake) -> Iterator[RuleMatch]:
-    """Two rows that took the lead from each other faster than twice a second, four times or
-    more.
+    """Two rows that took the lead from each other faster than twice a second,
+    four times or more.
     """
     for found in leading_spans(run.take, run.agent):
         yield from _flips_among(run, found)
 
 
-def _flips_among(run: AgentTake, found: tuple[LeadingSpan, ...]) -> Iterator[RuleMatch]:
+def _flips_among(
+    run: AgentTake, found: tuple[LeadingSpan, ...]
+) -> Iterator[RuleMatch]:
     """Where the leads of one branch go to and fro."""
     index = 0
     while index < len(found):
@@ -100,7 +118,8 @@ def _flips_among(run: AgentTake, found: tuple[LeadingSpan, ...]) -> Iterator[Rul
         if end - index >= FLIPS:
             one, other = found[index], found[index + 1]
             span = run.seconds(found[end].start - one.start)
-            # The changes there and back, with what was measured then: the numbers that clash.
+            # The changes there and back, with what was measured then: the
+            # numbers that clash.
             causes = " ".join(
                 f"At {run.seconds(each.start):.2f} s {run.explainer.change(each).text}."
                 for each in (other, found[index + 2])
@@ -115,14 +134,19 @@ def _flips_among(run: AgentTake, found: tuple[LeadingSpan, ...]) -> Iterator[Rul
         index = max(end, index + 1)
 
 
-def _flips_from(run: AgentTake, found: tuple[LeadingSpan, ...], first: int) -> int:
+def _flips_from(
+    run: AgentTake, found: tuple[LeadingSpan, ...], first: int
+) -> int:
     """The last of the leads that go to and fro quickly from this one on."""
     last = first
     while last + 1 < len(found):
         following = found[last + 1]
         # There must be two, taking turns: the next but one is the same again.
         turns = last == first or following.row_id == found[last - 1].row_id
-        if not turns or run.seconds(following.start - found[last].start) > 1 / FLIPS_A_S:
+        if (
+            not turns
+            or run.seconds(following.start - found[last].start) > 1 / FLIPS_A_S
+        ):
             break
         last += 1
     return last
@@ -135,8 +159,8 @@ def _flips_from(run: AgentTake, found: tuple[LeadingSpan, ...], first: int) -> i
     severity=Severity.WARNING,
 )
 def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
-    """A machine of which ticks were cut off: it went round in a ring, or its agent's budget was
-    spent.
+    """A machine of which ticks were cut off: it went round in a ring, or its
+    agent's budget was spent.
     """
     for row_id, record in run.take.agents[run.agent].rows.items():
         cut = record.refusals.get(CUT_OFF, [])
@@ -144,12 +168,20 @@ def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
             first = cut[0]
             ticks = sum(each.end - each.start + 1 for each in cut)
             reason = f"{run.words(first.cause)}{_both_held(run, first)}"
-            count, since = "1 tick" if ticks == 1 else f"{ticks} ticks", run.seconds(first.start)
-            yield RuleMatch(f"It was cut off at {count}, first at {since:.2f} s: {reason}.", row_id)
+            count, since = (
+                "1 tick" if ticks == 1 else f"{ticks} ticks",
+                run.seconds(first.start),
+            )
+            yield RuleMatch(
+                f"It was cut off at {count}, first at {since:.2f} s: {reason}.",
+                row_id,
+            )
 
 
 def _both_held(run: AgentTake, cut: Refusal) -> str:
-    """What the transitions of a ring found as they fired: the numbers that overlap."""
+    """What the transitions of a ring found as they fired: the numbers that
+    overlap.
+    """
     found = []
     for row_id in str(cut.cause.facts.get("rows", "")).split():
         condition = run.explainer.checks(row_id)
@@ -165,14 +197,19 @@ def _both_held(run: AgentTake, cut: Refusal) -> str:
     severity=Severity.WARNING,
 )
 def restarting(run: AgentTake) -> Iterator[RuleMatch]:
-    """The outermost rows that failed at every tick for a second or more with nothing else to do, or
-    cut short at every tick what ran in them.
+    """The outermost rows that failed at every tick for a second or more with
+    nothing else to do, or cut short at every tick what ran in them.
     """
     behavior = run.behavior
     reported: set[str] = set()
     for row in behavior.rows if behavior else ():
         kind = run.catalog.get(row.kind, *RUNS)
-        if behavior is None or kind is None or not kind.holds or row.under in reported:
+        if (
+            behavior is None
+            or kind is None
+            or not kind.holds
+            or row.under in reported
+        ):
             # What is in a row that was reported would say the same once more.
             reported.update({row.id} if row.under in reported else ())
             continue
@@ -186,13 +223,14 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
             cause = f": {run.cause_words(spans[0])}" if spans[0].cause else ""
             how = "failed" if failed else "ended"
             yield RuleMatch(
-                f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.", row.id
+                f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.",
+                row.id,
             )
 
 
 def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:
-    """The longest of the runs of spans that begin and end in one tick, one tick after the other;
-    none if that is less than a second.
+    """The longest of the runs of spans that begin and end in one tick, one tick
+    after the other; none if that is less than a second.
     """
     longest: list[Span] = []
     current: list[Span] = []
@@ -200,13 +238,17 @@ def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:
         # A tick without it breaks the run: something else had its turn.
         follows = bool(current) and span.start - current[-1].start == 1
         brief = span.end == span.start
-        current = [*current, span] if brief and follows else [span] if brief else []
+        current = (
+            [*current, span] if brief and follows else [span] if brief else []
+        )
         longest = max(longest, current, key=len)
     return longest if len(longest) >= run.take.header.ticks_per_s else []
 
 
 def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
-    """Whether a row stopped something in it at each of the ticks in which it ran."""
+    """Whether a row stopped something in it at each of the ticks in which it
+    ran.
+    """
     behavior = run.behavior
     children = behavior.outline.children[row.id] if behavior is not None else ()
     stopped = {
@@ -224,7 +266,9 @@ def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
     severity=Severity.ERROR,
 )
 def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row whose own code raised an exception or gave what means nothing, with file and line."""
+    """A row whose own code raised an exception or gave what means nothing, with
+    file and line.
+    """
     for row_id, record in run.take.agents[run.agent].rows.items():
         found = [
             (span.end or 0, span.cause)
@@ -232,12 +276,19 @@ def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
             if span.cause is not None and span.cause.kind in BROKEN
         ]
         for refusals in record.refusals.values():
-            found.extend((each.start, each.cause) for each in refusals if each.cause.kind in BROKEN)
+            found.extend(
+                (each.start, each.cause)
+                for each in refusals
+                if each.cause.kind in BROKEN
+            )
         if found:
             tick, cause = min(found, key=lambda each: each[0])
             at = run.seconds(tick)
             said = run.words(cause)
-            yield RuleMatch(f"At {at:.2f} s, and {times_text(len(found))} in all, {said}.", row_id)
+            yield RuleMatch(
+                f"At {at:.2f} s, and {times_text(len(found))} in all, {said}.",
+                row_id,
+            )
 
 
 @take_rule(
@@ -254,7 +305,8 @@ def unchanged_key(run: AgentTake) -> Iterator[RuleMatch]:
     if behavior is None:
         return
     ran = [row for row in behavior.rows if run.record(row.id).spans]
-    # A key that is bound to one of a used behavior is that one's to write, if it is written at all.
+    # A key that is bound to one of a used behavior is that one's to write, if
+    # it is written at all.
     written = {
         use.value.key
         for row in ran
@@ -262,7 +314,13 @@ def unchanged_key(run: AgentTake) -> Iterator[RuleMatch]:
         if use.param.writes and isinstance(use.value, KeyRef)
     }
     for name, changes in run.take.agents[run.agent].keys.items():
-        if name in written and len(changes.values) == 1 and not changes.values[0].row_id:
+        if (
+            name in written
+            and len(changes.values) == 1
+            and not changes.values[0].row_id
+        ):
             yield RuleMatch(
-                f"{name} was {value_text(changes.values[0].value)} all along.", "", about=name
+                f"{name} was {value_text(changes.values[0].value)} all along.",
+                "",
+                about=name,
             )

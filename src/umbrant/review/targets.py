@@ -1,4 +1,6 @@
-"""Findings about where NPCs go: points that go stale, and distances that do not fit together."""
+"""Findings about where NPCs go: points that go stale, and distances that do not
+fit together.
+"""
 
 from collections.abc import Iterator
 
@@ -19,7 +21,8 @@ NOTING = ("set_point", "look_out")
 DRAWING = "pick_point"
 """The action that draws a point around something."""
 SLACK_M = 0.3
-"""How much further in than asked for a body may come to stand, within one tick."""
+"""How much further in than asked for a body may come to stand, within one tick.
+"""
 
 
 @behavior_rule(
@@ -31,27 +34,34 @@ SLACK_M = 0.3
     severity=Severity.HINT,
 )
 def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A point that is taken once from what moves, or copied from a key that is kept fresh, and then
-    gone to: by a row after it, or in another state.
+    """A point that is taken once from what moves, or copied from a key that is
+    kept fresh, and then gone to: by a row after it, or in another state.
     """
     refreshed = _refreshed(reading)
     for row in reading.rows:
         key = _point_taken(reading, row)
         if not key or key in refreshed:
             continue
-        # A point that is drawn for the very rows after it is drawn anew in each round of them.
+        # A point that is drawn for the very rows after it is drawn anew in each
+        # round of them.
         after = [] if row.kind == DRAWING else _after(reading, row)
         used_later = [*after, *_in_other_states(reading, row)]
         if any(_goes_to(reading, each, key) for each in used_later):
             yield RuleMatch(
-                f"{key} is taken once, and what it is taken from moves.", row.id, about=key
+                f"{key} is taken once, and what it is taken from moves.",
+                row.id,
+                about=key,
             )
 
 
 def _point_taken(reading: BehaviorAnalysis, row: Row) -> str:
-    """The key into which a row takes a point that is soon out of date; empty if it takes none."""
+    """The key into which a row takes a point that is soon out of date; empty if
+    it takes none.
+    """
     is_copy = row.kind == "copy" and _is_fresh(reading, row)
-    if not is_copy and not (row.kind in (*NOTING, DRAWING) and _moves(reading, row)):
+    if not is_copy and not (
+        row.kind in (*NOTING, DRAWING) and _moves(reading, row)
+    ):
         return ""
     for each in param_uses(row, reading.catalog):
         holds_point = is_copy or KeyType.POINT in each.param.keys
@@ -74,12 +84,18 @@ def _after(reading: BehaviorAnalysis, row: Row) -> list[str]:
 def _in_other_states(reading: BehaviorAnalysis, row: Row) -> list[str]:
     """The rows of the other states of the machine that a row is in."""
     path = [reading.behavior.row(each) for each in reading.outline.path(row.id)]
-    machine = next((each for each in reversed(path) if each.kind == MACHINE), None)
+    machine = next(
+        (each for each in reversed(path) if each.kind == MACHINE), None
+    )
     own = next((each for each in reversed(path) if each.kind in STATES), None)
     if machine is None or own is None:
         return []
     inside = set(reading.outline.within(own.id))
-    return [each for each in reading.outline.within(machine.id) if each not in inside]
+    return [
+        each
+        for each in reading.outline.within(machine.id)
+        if each not in inside
+    ]
 
 
 def _goes_to(reading: BehaviorAnalysis, row_id: str, key: str) -> bool:
@@ -88,7 +104,9 @@ def _goes_to(reading: BehaviorAnalysis, row_id: str, key: str) -> bool:
         row_id in reading.live
         and row.args.get("target") == KeyRef(key=key)
         and not any(
-            each.param.writes for each in param_uses(row, reading.catalog) if each.part == ROW
+            each.param.writes
+            for each in param_uses(row, reading.catalog)
+            if each.part == ROW
         )
     )
 
@@ -109,7 +127,11 @@ def _is_fresh(reading: BehaviorAnalysis, row: Row) -> bool:
     """Whether a row copies a point that an upkeep keeps up to date."""
     source = row.args.get("source")
     key = reading.keys.get(source.key) if isinstance(source, KeyRef) else None
-    return key is not None and key.type is KeyType.POINT and key.name in _refreshed(reading)
+    return (
+        key is not None
+        and key.type is KeyType.POINT
+        and key.name in _refreshed(reading)
+    )
 
 
 def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
@@ -127,8 +149,14 @@ def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
 
 
 def _can_move(scenario: Scenario, name: Value | None) -> bool:
-    """Whether one of the cast may ever be elsewhere than at its start; anyone, for no name."""
-    done = [action for cue in scenario.cues for _, action in scenario.spelled_out(cue.does)]
+    """Whether one of the cast may ever be elsewhere than at its start; anyone,
+    for no name.
+    """
+    done = [
+        action
+        for cue in scenario.cues
+        for _, action in scenario.spelled_out(cue.does)
+    ]
     moved = {action.moves for action in done if isinstance(action, MoveTo)}
     return any(
         member.behavior or member.walk or member.steps or member.name in moved
@@ -144,12 +172,14 @@ def _can_move(scenario: Scenario, name: Value | None) -> bool:
     severity=Severity.WARNING,
 )
 def out_of_reach(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """What follows a 'move to' in a sequence or a state, and must be nearer to its target than that
-    row goes.
+    """What follows a 'move to' in a sequence or a state, and must be nearer to
+    its target than that row goes.
     """
     for row in reading.rows:
         kind = reading.kind(row)
-        if kind is None or (kind.goes_on_after != "success" and row.kind != STATE):
+        if kind is None or (
+            kind.goes_on_after != "success" and row.kind != STATE
+        ):
             continue
         stop: tuple[Row, str, float] | None = None
         for child in reading.children(row.id, *RUNS):
@@ -161,11 +191,15 @@ def out_of_reach(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                         f"asks for {number_text(needed)} m.",
                         child.id,
                     )
-            stop = _stop(reading, child) or (stop if _stands(reading, child) else None)
+            stop = _stop(reading, child) or (
+                stop if _stands(reading, child) else None
+            )
 
 
 def _stop(reading: BehaviorAnalysis, row: Row) -> tuple[Row, str, float] | None:
-    """The row, its target and the distance at which it stops, for a row that goes to a target."""
+    """The row, its target and the distance at which it stops, for a row that
+    goes to a target.
+    """
     reach = _reach(reading, row)
     if row.kind != "move_to" or reach is None:
         return None
@@ -173,7 +207,9 @@ def _stop(reading: BehaviorAnalysis, row: Row) -> tuple[Row, str, float] | None:
 
 
 def _reach(reading: BehaviorAnalysis, row: Row) -> float | None:
-    """How near to its target a row must be; None for a kind without a reach, or one from a key."""
+    """How near to its target a row must be; None for a kind without a reach, or
+    one from a key.
+    """
     kind = reading.kind(row)
     param = kind.param("reach") if kind is not None else None
     reach = row.args.get("reach", param.default) if param is not None else None
@@ -191,21 +227,29 @@ def _target_text(row: Row) -> str:
 
 
 def _stands(reading: BehaviorAnalysis, row: Row) -> bool:
-    """Whether a row leaves the body where it is: it takes no time, and nothing is in it."""
+    """Whether a row leaves the body where it is: it takes no time, and nothing
+    is in it.
+    """
     kind = reading.kind(row)
     return kind is not None and not kind.takes_time and not kind.holds
 
 
 def _needed_m(reading: BehaviorAnalysis, row: Row, aim: str) -> float | None:
-    """How near to a target a row must be, by its guard, its condition or its reach; None for one
-    that does not say.
+    """How near to a target a row must be, by its guard, its condition or its
+    reach; None for one that does not say.
     """
     needed: list[float] = []
     reach = _reach(reading, row)
     if row.kind != "move_to" and _target_text(row) == aim and reach is not None:
         needed.append(reach)
-    for when in (row.guard.when if row.guard else "", str(row.args.get("when") or "")):
+    for when in (
+        row.guard.when if row.guard else "",
+        str(row.args.get("when") or ""),
+    ):
         found = reading.cases(when) if when else None
-        nearest = [each.ranges.get(f"distance({aim})", ValueRange()).high for each in found or ()]
+        nearest = [
+            each.ranges.get(f"distance({aim})", ValueRange()).high
+            for each in found or ()
+        ]
         needed.extend([max(nearest)] if nearest else [])
     return min(needed, default=None)

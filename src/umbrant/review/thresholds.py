@@ -1,5 +1,5 @@
-"""Findings about numbers that clash: conditions that hold at once, never, or only where an earlier
-one does.
+"""Findings about numbers that clash: conditions that hold at once, never, or
+only where an earlier one does.
 """
 
 from collections.abc import Iterator
@@ -24,7 +24,14 @@ from umbrant.review.machine_shape import (
     ways_out,
 )
 from umbrant.review.rules import behavior_rule
-from umbrant.review.value_ranges import ALWAYS, Case, Cases, ValueRange, implies, together
+from umbrant.review.value_ranges import (
+    ALWAYS,
+    Case,
+    Cases,
+    ValueRange,
+    implies,
+    together,
+)
 
 
 def _when(row: Row) -> str:
@@ -37,16 +44,25 @@ def _when(row: Row) -> str:
     severity=Severity.WARNING,
 )
 def beaten_transition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A transition that waits for what an earlier one of the same state waits for too, whose
-    condition holds whenever its own does.
+    """A transition that waits for what an earlier one of the same state waits
+    for too, whose condition holds whenever its own does.
     """
     for row in (*machines_in(reading), *all_states(reading)):
         ways = transitions_of(reading, row)
         for place, each in enumerate(ways):
-            winner = next((other for other in ways[:place] if _beats(reading, other, each)), None)
+            winner = next(
+                (
+                    other
+                    for other in ways[:place]
+                    if _beats(reading, other, each)
+                ),
+                None,
+            )
             if winner is None:
                 continue
-            mute = partial(set_muted, behavior=reading.name, row_ids=[each.id], muted=True)
+            mute = partial(
+                set_muted, behavior=reading.name, row_ids=[each.id], muted=True
+            )
             number = reading.outline.number[winner.id]
             yield RuleMatch(
                 f"It never fires, for {number} before it does whenever it could.",
@@ -59,12 +75,15 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
     """Whether a transition fires whenever a later one of the same state could."""
     if first.kind == WHEN and constant(_when(first)) is True:
         return True
-    # Of different kinds each may fire while the other waits for something else: nothing can be
-    # said.
+    # Of different kinds each may fire while the other waits for something else:
+    # nothing can be said.
     if first.kind != second.kind or not _asks_no_more(reading, first, second):
         return False
     if first.kind == ON_EVENT:
-        mine, other = str(first.args.get("event", "")), str(second.args.get("event", ""))
+        mine, other = (
+            str(first.args.get("event", "")),
+            str(second.args.get("event", "")),
+        )
         return bool(mine) and (other == mine or other.startswith(f"{mine}."))
     if first.kind == AFTER:
         one, other_time = first.args.get("time"), second.args.get("time")
@@ -73,15 +92,26 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
         return False
     if first.kind == WHEN:
         return True
-    results = first.args.get("result", "either way"), second.args.get("result", "either way")
+    results = (
+        first.args.get("result", "either way"),
+        second.args.get("result", "either way"),
+    )
     return results[0] in ("either way", results[1])
 
 
 def _asks_no_more(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
-    """Whether the condition of a transition holds whenever that of another does."""
+    """Whether the condition of a transition holds whenever that of another
+    does.
+    """
     wide, narrow = reading.cases(_when(first)), reading.cases(_when(second))
-    # A condition that can never hold is beaten by nothing: that is another finding.
-    return wide is not None and narrow is not None and bool(narrow) and implies(narrow, wide)
+    # A condition that can never hold is beaten by nothing: that is another
+    # finding.
+    return (
+        wide is not None
+        and narrow is not None
+        and bool(narrow)
+        and implies(narrow, wide)
+    )
 
 
 @behavior_rule(
@@ -93,18 +123,24 @@ def _asks_no_more(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
     severity=Severity.WARNING,
 )
 def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """Two transitions that lead to and fro between two states, whose conditions can hold at
-    once.
+    """Two transitions that lead to and fro between two states, whose conditions
+    can hold at once.
     """
     reported: set[frozenset[str]] = set()
     for machine in machines_in(reading):
         states = {
-            state.id: state for state in states_in(reading, machine) if _is_free(reading, state)
+            state.id: state
+            for state in states_in(reading, machine)
+            if _is_free(reading, state)
         }
         for state, one, there, back in _ways_to_and_fro(reading, states):
             # The two are met once from each side.
             pair = frozenset((one.id, back.id))
-            both = _both(reading, (state, one), (there, back)) if pair not in reported else None
+            both = (
+                _both(reading, (state, one), (there, back))
+                if pair not in reported
+                else None
+            )
             if both is not None:
                 reported.add(pair)
                 yield RuleMatch(
@@ -118,8 +154,8 @@ def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 def _ways_to_and_fro(
     reading: BehaviorAnalysis, states: dict[str, Row]
 ) -> Iterator[tuple[Row, Row, Row, Row]]:
-    """A state, a transition that leads out of it, the state that it leads to, and a transition that
-    leads back.
+    """A state, a transition that leads out of it, the state that it leads to,
+    and a transition that leads back.
     """
     for state in states.values():
         for one, there in _moves(reading, state, states):
@@ -131,51 +167,76 @@ def _ways_to_and_fro(
 def _is_free(reading: BehaviorAnalysis, state: Row) -> bool:
     """Whether a state has no states in it and may be left at any time."""
     at_any_time = state.args.get("leaving", "at any time") == "at any time"
-    return state.kind == STATE and at_any_time and not reading.children(state.id, Family.STATE)
+    return (
+        state.kind == STATE
+        and at_any_time
+        and not reading.children(state.id, Family.STATE)
+    )
 
 
 def _moves(
     reading: BehaviorAnalysis, state: Row, states: dict[str, Row]
 ) -> Iterator[tuple[Row, Row]]:
-    """The transitions that ask a condition at every tick, and the other states they lead to."""
+    """The transitions that ask a condition at every tick, and the other states
+    they lead to.
+    """
     for each in ways_out(reading, state):
-        if each.kind == WHEN and target(each) in states and target(each) != state.id:
+        if (
+            each.kind == WHEN
+            and target(each) in states
+            and target(each) != state.id
+        ):
             yield each, states[target(each)]
 
 
-def _both(reading: BehaviorAnalysis, one: tuple[Row, Row], other: tuple[Row, Row]) -> Case | None:
-    """Where a transition of each of two states would fire, if neither state changes what they ask
-    and nothing before them fires first.
+def _both(
+    reading: BehaviorAnalysis, one: tuple[Row, Row], other: tuple[Row, Row]
+) -> Case | None:
+    """Where a transition of each of two states would fire, if neither state
+    changes what they ask and nothing before them fires first.
     """
     conditions = [reading.cases(_when(way)) for _, way in (one, other)]
     if conditions[0] is None or conditions[1] is None:
         return None
-    reads = {key for _, way in (one, other) for key in key_references(way, reading.catalog).reads}
+    reads = {
+        key
+        for _, way in (one, other)
+        for key in key_references(way, reading.catalog).reads
+    }
     written = _written(reading, *one, *other)
     both = together(conditions[0], conditions[1])
-    # What a state or its way writes may be just what the way back reads: then it need not hold any
-    # more.
+    # What a state or its way writes may be just what the way back reads: then
+    # it need not hold any more.
     if both is None or reads & written:
         return None
-    beaten = any(_fires_first(reading, state, way, both) for state, way in (one, other))
+    beaten = any(
+        _fires_first(reading, state, way, both) for state, way in (one, other)
+    )
     return None if beaten else both
 
 
-def _fires_first(reading: BehaviorAnalysis, state: Row, way: Row, where: Case) -> bool:
+def _fires_first(
+    reading: BehaviorAnalysis, state: Row, way: Row, where: Case
+) -> bool:
     """Whether a transition that is asked earlier may fire in this case."""
     ways = ways_out(reading, state)
     for each in ways[: ways.index(way)]:
         found = reading.cases(_when(each)) if each.kind == WHEN else None
-        # Of a condition that nothing is known about it is assumed that it may hold: a finding that
-        # might be false is none.
-        if each.kind == WHEN and (found is None or together(found, (where,)) is not None):
+        # Of a condition that nothing is known about it is assumed that it may
+        # hold: a finding that might be false is none.
+        if each.kind == WHEN and (
+            found is None or together(found, (where,)) is not None
+        ):
             return True
     return False
 
 
 def _where(reading: BehaviorAnalysis, case: Case) -> str:
     """The numbers of a case in words, to begin a sentence with."""
-    parts = [_range_words(_words(reading, value), found) for value, found in case.ranges.items()]
+    parts = [
+        _range_words(_words(reading, value), found)
+        for value, found in case.ranges.items()
+    ]
     for question, yes in case.answers.items():
         words = _words(reading, question)
         parts.append(words if yes else f"not {words}")
@@ -194,7 +255,11 @@ def _range_words(value: str, found: ValueRange) -> str:
         return f"{value} is {low}"
     if found.low == -inf:
         return f"{value} is below {high}"
-    return f"{value} is above {low}" if found.high == inf else f"{value} is {low} to {high}"
+    return (
+        f"{value} is above {low}"
+        if found.high == inf
+        else f"{value} is {low} to {high}"
+    )
 
 
 @behavior_rule(
@@ -206,7 +271,9 @@ def _range_words(value: str, found: ValueRange) -> str:
     severity=Severity.WARNING,
 )
 def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A 'when' transition of a state, or of what is around it, that leads to this very state."""
+    """A 'when' transition of a state, or of what is around it, that leads to
+    this very state.
+    """
     for state in all_states(reading):
         for way in ways_out(reading, state):
             if _reenters(reading, state, way):
@@ -219,8 +286,14 @@ def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _reenters(reading: BehaviorAnalysis, state: Row, way: Row) -> bool:
-    """Whether a transition leads from a state to that state, at every tick once it holds."""
-    if way.kind != WHEN or target(way) != state.id or not _is_free(reading, state):
+    """Whether a transition leads from a state to that state, at every tick once
+    it holds.
+    """
+    if (
+        way.kind != WHEN
+        or target(way) != state.id
+        or not _is_free(reading, state)
+    ):
         return False
     found = reading.cases(_when(way))
     reads = key_references(way, reading.catalog).reads
@@ -233,7 +306,9 @@ def _reenters(reading: BehaviorAnalysis, state: Row, way: Row) -> bool:
 
 def _written(reading: BehaviorAnalysis, *rows: Row) -> set[str]:
     """The keys that are written in some rows, or in what is in them."""
-    within = [row_id for row in rows for row_id in reading.outline.within(row.id)]
+    within = [
+        row_id for row in rows for row_id in reading.outline.within(row.id)
+    ]
     return {key for row_id in within for key in reading.uses[row_id].writes}
 
 
@@ -249,20 +324,25 @@ def threshold_gap(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose only two ways out leave a gap on one value."""
     for state in all_states(reading):
         ways = ways_out(reading, state)
-        found = [reading.cases(_when(each)) for each in ways if each.kind == WHEN]
+        found = [
+            reading.cases(_when(each)) for each in ways if each.kind == WHEN
+        ]
         gap = _gap(found) if len(found) == len(ways) == 2 else None
         if gap and not reading.children(state.id, *RUNS, Family.STATE):
             numbers = " and ".join(map(number_text, gap))
             yield RuleMatch(
-                f"Between {numbers} nothing leads out of it, and it has nothing to do.", state.id
+                f"Between {numbers} nothing leads out of it, and it has nothing to do.",
+                state.id,
             )
 
 
 def _gap(found: list[Cases | None]) -> tuple[float, float] | None:
-    """The numbers between which neither of two conditions holds; None unless each is one bound of
-    the same value.
+    """The numbers between which neither of two conditions holds; None unless
+    each is one bound of the same value.
     """
-    single = [each[0].ranges for each in found if each is not None and len(each) == 1]
+    single = [
+        each[0].ranges for each in found if each is not None and len(each) == 1
+    ]
     if (
         len(single) != 2
         or any(len(each) != 1 for each in single)
@@ -270,8 +350,14 @@ def _gap(found: list[Cases | None]) -> tuple[float, float] | None:
     ):
         return None
     (value,) = single[0]
-    low, high = sorted((each[value] for each in single), key=lambda each: each.low)
-    return (low.high, high.low) if low.low == -inf and low.high < high.low < inf else None
+    low, high = sorted(
+        (each[value] for each in single), key=lambda each: each.low
+    )
+    return (
+        (low.high, high.low)
+        if low.low == -inf and low.high < high.low < inf
+        else None
+    )
 
 
 @behavior_rule(
@@ -283,31 +369,49 @@ def _gap(found: list[Cases | None]) -> tuple[float, float] | None:
     severity=Severity.WARNING,
 )
 def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """In a selector, a row with a guard whose numbers lie within those of a row before it. One that
-    watches to take over need not wait for its turn.
+    """In a selector, a row with a guard whose numbers lie within those of a row
+    before it. One that watches to take over need not wait for its turn.
     """
     for row in reading.rows:
         kind = reading.kind(row)
-        if kind is None or kind.goes_on_after != "failure" or not kind.allows_take_over:
+        if (
+            kind is None
+            or kind.goes_on_after != "failure"
+            or not kind.allows_take_over
+        ):
             continue
         before: list[tuple[Row, Cases]] = []
         for child in reading.children(row.id, *RUNS):
             own = reading.cases(child.guard.when) if child.guard else None
-            wider = next((each for each, found in before if own and _is_wider(found, own)), None)
-            if wider is not None and child.guard and not child.guard.watch.take_over:
+            wider = next(
+                (
+                    each
+                    for each, found in before
+                    if own and _is_wider(found, own)
+                ),
+                None,
+            )
+            if (
+                wider is not None
+                and child.guard
+                and not child.guard.watch.take_over
+            ):
                 yield RuleMatch(
                     f"It is tried only where {reading.called(wider)} fails, for whenever its guard "
                     "holds, so does that one's.",
                     child.id,
                     about=wider.id,
                 )
-            # A gate keeps a row out though its guard holds, so what comes after it has its turn.
+            # A gate keeps a row out though its guard holds, so what comes after
+            # it has its turn.
             if own and not _is_gated(reading, child):
                 before.append((child, own))
 
 
 def _is_wider(wide: Cases, narrow: Cases) -> bool:
-    """Whether a condition holds wherever another does, and on more numbers of one value."""
+    """Whether a condition holds wherever another does, and on more numbers of
+    one value.
+    """
     # A row without a condition of its own is found by another rule.
     if wide == ALWAYS or not implies(narrow, wide):
         return False
@@ -320,7 +424,10 @@ def _is_wider(wide: Cases, narrow: Cases) -> bool:
 
 
 def _is_gated(reading: BehaviorAnalysis, row: Row) -> bool:
-    kinds = (reading.catalog.get(each.kind, Family.DECORATOR) for each in row.decorators)
+    kinds = (
+        reading.catalog.get(each.kind, Family.DECORATOR)
+        for each in row.decorators
+    )
     return any(kind is not None and kind.is_gate for kind in kinds)
 
 
@@ -333,17 +440,25 @@ def _is_gated(reading: BehaviorAnalysis, row: Row) -> bool:
     severity=Severity.WARNING,
 )
 def early_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A row that goes to or away from something until a distance that its own watched guard rules
-    out.
+    """A row that goes to or away from something until a distance that its own
+    watched guard rules out.
     """
     for row in reading.rows:
         aim, until = row.args.get("target"), _until(row)
-        if row.guard is None or not row.guard.watch.while_running or not isinstance(aim, KeyRef):
+        if (
+            row.guard is None
+            or not row.guard.watch.while_running
+            or not isinstance(aim, KeyRef)
+        ):
             continue
         found = reading.cases(row.guard.when)
         value = f"distance({aim.key})"
         ranges = [each.ranges.get(value, ValueRange()) for each in found or ()]
-        if until is not None and ranges and all(each.meet(until).is_empty for each in ranges):
+        if (
+            until is not None
+            and ranges
+            and all(each.meet(until).is_empty for each in ranges)
+        ):
             side = until.low if until.high == inf else until.high
             yield RuleMatch(
                 f"It would end at {number_text(side)} m, and its guard stops it before that.",
@@ -353,8 +468,14 @@ def early_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 def _until(row: Row) -> ValueRange | None:
     """The distances from its target at which a row ends; None for one without."""
-    distance = row.args.get("distance", 6.0) if row.kind == "move_away" else None
+    distance = (
+        row.args.get("distance", 6.0) if row.kind == "move_away" else None
+    )
     reach = row.args.get("reach", 0.5) if row.kind == "move_to" else None
     if isinstance(distance, int | float):
         return ValueRange(low=float(distance))
-    return ValueRange(high=float(reach)) if isinstance(reach, int | float) else None
+    return (
+        ValueRange(high=float(reach))
+        if isinstance(reach, int | float)
+        else None
+    )

@@ -1,5 +1,5 @@
-"""Findings about utilities: options that cannot win, considerations that see nothing of their
-input.
+"""Findings about utilities: options that cannot win, considerations that see
+nothing of their input.
 """
 
 from collections.abc import Iterator
@@ -36,7 +36,9 @@ def _most(row: Row) -> float:
         return 1.0
     if curve.shape is Shape.STEP:
         return 1.0
-    return float(np.max(worth_grid(curve, np.linspace(low, high, POINTS), low, high)))
+    return float(
+        np.max(worth_grid(curve, np.linspace(low, high, POINTS), low, high))
+    )
 
 
 @behavior_rule(
@@ -45,8 +47,8 @@ def _most(row: Row) -> float:
     severity=Severity.WARNING,
 )
 def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """An option whose weight is 0, or of which a consideration that is multiplied is never worth
-    anything.
+    """An option whose weight is 0, or of which a consideration that is
+    multiplied is never worth anything.
     """
     for row in reading.rows:
         if row.kind != UTILITY:
@@ -63,8 +65,13 @@ def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             if how == "product" and len(most) > 1 and min(most) > 0:
                 best = 1.0
             if best * weight <= threshold:
-                score, needed = number_text(best * weight), number_text(threshold)
-                message = f"Its score is {score} at most, and must be over {needed}."
+                score, needed = (
+                    number_text(best * weight),
+                    number_text(threshold),
+                )
+                message = (
+                    f"Its score is {score} at most, and must be over {needed}."
+                )
                 yield RuleMatch(message, option.id)
 
 
@@ -77,11 +84,15 @@ def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     severity=Severity.HINT,
 )
 def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A consideration that looks at less than half of what its key can be, or past it
-    altogether.
+    """A consideration that looks at less than half of what its key can be, or
+    past it altogether.
     """
     for row in reading.rows:
-        tree = tree_of(str(row.args.get("input", ""))) if row.kind == CONSIDER else None
+        tree = (
+            tree_of(str(row.args.get("input", "")))
+            if row.kind == CONSIDER
+            else None
+        )
         low, high = _number(row, "low", 0.0), _number(row, "high", 1.0)
         bounds = _bounds(reading, tree)
         if bounds is None or low is None or high is None:
@@ -97,12 +108,22 @@ def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             )
 
 
-def _bounds(reading: BehaviorAnalysis, tree: object) -> tuple[float, float] | None:
+def _bounds(
+    reading: BehaviorAnalysis, tree: object
+) -> tuple[float, float] | None:
     """The bounds of a key's value; None if it lacks one."""
     if isinstance(tree, KeyTerm) and tree.key in reading.keys:
         key = reading.keys[tree.key]
-        return (key.low, key.high) if key.low is not None and key.high is not None else None
-    return (0.0, 1.0) if isinstance(tree, SenseCall) and tree.sense == "level" else None
+        return (
+            (key.low, key.high)
+            if key.low is not None and key.high is not None
+            else None
+        )
+    return (
+        (0.0, 1.0)
+        if isinstance(tree, SenseCall) and tree.sense == "level"
+        else None
+    )
 
 
 @behavior_rule(
@@ -114,8 +135,16 @@ def _bounds(reading: BehaviorAnalysis, tree: object) -> tuple[float, float] | No
 def unscaled_input(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A consideration of a distance or a time whose range was left at 0 to 1."""
     for row in reading.rows:
-        tree = tree_of(str(row.args.get("input", ""))) if row.kind == CONSIDER else None
-        kind = reading.catalog.kinds.get(tree.sense) if isinstance(tree, SenseCall) else None
+        tree = (
+            tree_of(str(row.args.get("input", "")))
+            if row.kind == CONSIDER
+            else None
+        )
+        kind = (
+            reading.catalog.kinds.get(tree.sense)
+            if isinstance(tree, SenseCall)
+            else None
+        )
         is_left = "low" not in row.args and "high" not in row.args
         if (
             kind is not None
@@ -123,4 +152,6 @@ def unscaled_input(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             and kind.gives is KeyType.NUMBER
             and is_left
         ):
-            yield RuleMatch(f"Its range is 0 to 1 {kind.unit}, as it was at first.", row.id)
+            yield RuleMatch(
+                f"Its range is 0 to 1 {kind.unit}, as it was at first.", row.id
+            )

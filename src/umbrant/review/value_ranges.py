@@ -1,9 +1,11 @@
-"""Which ranges of values a condition holds in: what rules about thresholds go by.
+"""Which ranges of values a condition holds in: what rules about thresholds go
+by.
 
-A condition is taken apart into cases, of which one must hold: `(n > 5 or angry) and d < 2` has the
-cases `n > 5, d < 2` and `angry, d < 2`. A case has a range for each value that is compared with a
-number, and the questions that must be answered with yes or no. Sums and products with numbers are
-solved for the value: `2 * n + 1 > 5` is a range of `n`.
+A condition is taken apart into cases, of which one must hold: `(n > 5 or angry)
+and d < 2` has the cases `n > 5, d < 2` and `angry, d < 2`. A case has a range
+for each value that is compared with a number, and the questions that must be
+answered with yes or no. Sums and products with numbers are solved for the
+value: `2 * n + 1 > 5` is a range of `n`.
 """
 
 from collections.abc import Mapping
@@ -29,7 +31,9 @@ from umbrant.catalog.references import walk
 MOST_CASES = 24
 """Conditions with more cases than this are not taken apart."""
 DEEPEST_FORMULA = 4
-"""How many formulas may stand in each other; a ring of them comes to an end here."""
+"""How many formulas may stand in each other; a ring of them comes to an end
+here.
+"""
 OPPOSITE = {"<": ">=", ">=": "<", ">": "<=", "<=": ">"}
 TURNED = {"<": ">", ">": "<", "<=": ">=", ">=": "<="}
 """The signs after both sides are multiplied by a number below 0."""
@@ -55,8 +59,12 @@ class ValueRange:
 
     def meet(self, other: "ValueRange") -> "ValueRange":
         """The numbers that lie in both."""
-        low, low_open = max((self.low, self.low_open), (other.low, other.low_open))
-        high, high_closed = min((self.high, not self.high_open), (other.high, not other.high_open))
+        low, low_open = max(
+            (self.low, self.low_open), (other.low, other.low_open)
+        )
+        high, high_closed = min(
+            (self.high, not self.high_open), (other.high, not other.high_open)
+        )
         return ValueRange(low, high, low_open, not high_closed)
 
     def holds(self, other: "ValueRange") -> bool:
@@ -66,7 +74,9 @@ class ValueRange:
 
 @dataclass(frozen=True)
 class Case:
-    """Ranges that values must lie in, by the value's text, and questions by what they must be."""
+    """Ranges that values must lie in, by the value's text, and questions by
+    what they must be.
+    """
 
     ranges: Mapping[str, ValueRange] = field(default_factory=dict)
     answers: Mapping[str, bool] = field(default_factory=dict)
@@ -78,7 +88,10 @@ class Case:
             ranges[value] = ranges.get(value, ValueRange()).meet(found)
             if ranges[value].is_empty:
                 return None
-        if any(self.answers.get(question, yes) != yes for question, yes in other.answers.items()):
+        if any(
+            self.answers.get(question, yes) != yes
+            for question, yes in other.answers.items()
+        ):
             return None
         return Case(ranges, {**self.answers, **other.answers})
 
@@ -86,8 +99,12 @@ class Case:
         """Whether this holds wherever the other does."""
         anything = ValueRange()
         return all(
-            found.holds(other.ranges.get(value, anything)) for value, found in self.ranges.items()
-        ) and all(other.answers.get(question) == yes for question, yes in self.answers.items())
+            found.holds(other.ranges.get(value, anything))
+            for value, found in self.ranges.items()
+        ) and all(
+            other.answers.get(question) == yes
+            for question, yes in self.answers.items()
+        )
 
 
 Cases = tuple[Case, ...]
@@ -96,10 +113,13 @@ NEVER: Cases = ()
 
 
 def cases(tree: ConditionTree, known: KnownKeys) -> Cases | None:
-    """The cases in which a condition holds; none of them if it never does. None where it draws at
-    random or has too many.
+    """The cases in which a condition holds; none of them if it never does. None
+    where it draws at random or has too many.
     """
-    if any(isinstance(each, SenseCall) and each.sense == "random" for each in walk(tree)):
+    if any(
+        isinstance(each, SenseCall) and each.sense == "random"
+        for each in walk(tree)
+    ):
         return None
     return _cases(tree, True, known)
 
@@ -115,8 +135,8 @@ def together(one: Cases, other: Cases) -> Case | None:
 
 
 def implies(narrow: Cases, wide: Cases) -> bool:
-    """Whether `wide` holds wherever `narrow` does. A no is not certain: it may hold all the same
-    where two of its cases meet.
+    """Whether `wide` holds wherever `narrow` does. A no is not certain: it may
+    hold all the same where two of its cases meet.
     """
     return all(any(case.holds(each) for case in wide) for each in narrow)
 
@@ -130,7 +150,8 @@ def _cases(tree: ConditionTree, wanted: bool, known: KnownKeys) -> Cases | None:
             return ALWAYS if value is wanted else NEVER
         case Conjunction(parts=parts) | Disjunction(parts=parts):
             found = [_cases(each, wanted, known) for each in parts]
-            # De Morgan: `not (a and b)` is a question of any of them, and `not (a or b)` of all.
+            # De Morgan: `not (a and b)` is a question of any of them, and `not
+            # (a or b)` of all.
             every = isinstance(tree, Conjunction) is wanted
             return _all_of(found) if every else _any_of(found)
         case Comparison():
@@ -141,13 +162,17 @@ def _cases(tree: ConditionTree, wanted: bool, known: KnownKeys) -> Cases | None:
 
 
 def _seen(tree: SenseCall, wanted: bool, known: KnownKeys) -> Cases | None:
-    """Seeing someone within a range is seeing them, and their distance lies in the range."""
+    """Seeing someone within a range is seeing them, and their distance lies in
+    the range.
+    """
     named = dict(tree.named)
     whom = tree.args[0] if tree.args else named.get("target")
     within = tree.args[1] if len(tree.args) > 1 else named.get("within")
     if whom is None:
         return (Case(answers={source(tree): wanted}),)
-    parts: list[Cases | None] = [(Case(answers={f"can_see({source(whom)})": wanted}),)]
+    parts: list[Cases | None] = [
+        (Case(answers={f"can_see({source(whom)})": wanted}),)
+    ]
     if within is not None:
         distance = SenseCall("distance", (whom,), (), tree.span)
         near = Comparison("<=", distance, within, tree.span)
@@ -163,7 +188,8 @@ def _all_of(parts: list[Cases | None]) -> Cases | None:
     for each in parts:
         met = [one.meet(other) for one, other in product(found, each or ())]
         found = [case for case in met if case is not None]
-        # Cases multiply with each part; what has very many is told of by no rule.
+        # Cases multiply with each part; what has very many is told of by no
+        # rule.
         if len(found) > MOST_CASES:
             return None
     return tuple(found)
@@ -177,7 +203,9 @@ def _any_of(parts: list[Cases | None]) -> Cases | None:
 
 
 def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
-    """The cases of one comparison: a range of the value in it, or a question to be answered."""
+    """The cases of one comparison: a range of the value in it, or a question to
+    be answered.
+    """
     sides = _linear(tree.left, known), _linear(tree.right, known)
     # Being equal is no range: it is a question, and so is what is no sum.
     if tree.sign not in OPPOSITE or sides[0] is None or sides[1] is None:
@@ -185,8 +213,13 @@ def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
     sign = tree.sign if wanted else OPPOSITE[tree.sign]
     terms, constant = sides[0].minus(sides[1])
     if not terms:
-        return ALWAYS if _range(sign, 0.0).holds(ValueRange(constant, constant)) else NEVER
-    # By the first term, with the factor 1: so `2 * n > 4` and `n > 2` are ranges of one value.
+        return (
+            ALWAYS
+            if _range(sign, 0.0).holds(ValueRange(constant, constant))
+            else NEVER
+        )
+    # By the first term, with the factor 1: so `2 * n > 4` and `n > 2` are
+    # ranges of one value.
     first = terms[min(terms)]
     value = " + ".join(
         name if factor == first else f"{factor / first:g} * {name}"
@@ -213,7 +246,8 @@ class _Linear:
     def plus(self, other: "_Linear", times: float = 1.0) -> "_Linear":
         names = sorted({*self.terms, *other.terms})
         summed = {
-            name: self.terms.get(name, 0.0) + times * other.terms.get(name, 0.0) for name in names
+            name: self.terms.get(name, 0.0) + times * other.terms.get(name, 0.0)
+            for name in names
         }
         terms = {name: factor for name, factor in summed.items() if factor}
         return _Linear(terms, self.constant + times * other.constant)
@@ -226,7 +260,9 @@ class _Linear:
         return _Linear({}).plus(self, factor)
 
 
-def _linear(tree: ConditionTree, known: KnownKeys, depth: int = 0) -> _Linear | None:
+def _linear(
+    tree: ConditionTree, known: KnownKeys, depth: int = 0
+) -> _Linear | None:
     """A side of a comparison as a sum; None where it is no number."""
     match tree:
         case NumberTerm(value=value):
@@ -242,7 +278,10 @@ def _linear(tree: ConditionTree, known: KnownKeys, depth: int = 0) -> _Linear | 
             return _Linear({source(tree): 1.0})
         case Arithmetic(sign=sign, left=left, right=right):
             return _worked_out(
-                sign, _linear(left, known, depth), _linear(right, known, depth), source(tree)
+                sign,
+                _linear(left, known, depth),
+                _linear(right, known, depth),
+                source(tree),
             )
     return None
 
@@ -256,8 +295,13 @@ def _worked_out(
     if sign in "+-":
         return left.plus(right, 1.0 if sign == "+" else -1.0)
     if sign == "*" and not (left.terms and right.terms):
-        # One of the two is a mere number, so the product is still a sum of values with factors.
-        return left.times(right.constant) if left.terms else right.times(left.constant)
+        # One of the two is a mere number, so the product is still a sum of
+        # values with factors.
+        return (
+            left.times(right.constant)
+            if left.terms
+            else right.times(left.constant)
+        )
     if sign == "/" and not right.terms and right.constant:
         return left.times(1 / right.constant)
     return _Linear({text: 1.0})

@@ -1,5 +1,5 @@
-"""The cues of a scenario: what happens at a time, or when a condition on the keys of the world
-comes true.
+"""The cues of a scenario: what happens at a time, or when a condition on the
+keys of the world comes true.
 """
 
 from dataclasses import dataclass
@@ -38,23 +38,27 @@ BY_CUE = "cue"
 
 
 class CueHost:
-    """The agent on whose behalf the conditions of cues are evaluated: it has the world's keys and
-    no body.
+    """The agent on whose behalf the conditions of cues are evaluated: it has
+    the world's keys and no body.
     """
 
     name = ""
     began_s = 0.0
 
-    def __init__(self, common: CastContext, world: StageWorld, writer: PlayRecorder) -> None:
+    def __init__(
+        self, common: CastContext, world: StageWorld, writer: PlayRecorder
+    ) -> None:
         keys = common.project.world_keys()
-        # What a cue writes to keys of the world is recorded under no name: it is no agent of the
-        # cast.
+        # What a cue writes to keys of the world is recorded under no name: it
+        # is no agent of the cast.
         recorder = writer.agent("")
         self.world = world
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/")  # noqa: S311
         self.board = Board(keys, recorder, world, shared=common.shared)
-        self.events = EventInbox(common.event_bus, "", None, lambda: world.now_s)
+        self.events = EventInbox(
+            common.event_bus, "", None, lambda: world.now_s
+        )
         self.board.start({})
         self.board.writer = ("", BY_CUE)
         self._common = common
@@ -75,16 +79,22 @@ class CueHost:
         return any(each.is_in(row_name) for each in self._common.runners)
 
     def time_in(self, row_name: str) -> float | None:
-        """For how long any agent has been in a row of this name: of several, the longest."""
+        """For how long any agent has been in a row of this name: of several,
+        the longest.
+        """
         spent = [
-            found for each in self._common.runners if (found := each.time_in(row_name)) is not None
+            found
+            for each in self._common.runners
+            if (found := each.time_in(row_name)) is not None
         ]
         return max(spent, default=None)
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many agents of a group are in a row of this name."""
         return sum(
-            each.is_in(row_name) for each in self._common.runners if group in ("", each.group)
+            each.is_in(row_name)
+            for each in self._common.runners
+            if group in ("", each.group)
         )
 
     def question(self, when: str) -> BoundCondition:
@@ -104,27 +114,33 @@ class _Waiting:
 
 
 def numbered(scenario: Scenario) -> dict[int, Cue]:
-    """The cues of a scenario by their numbers from 1 on: those that are written, then those that
-    bring on the copies of spawners.
+    """The cues of a scenario by their numbers from 1 on: those that are
+    written, then those that bring on the copies of spawners.
     """
     arrivals = [cue for member in scenario.cast for cue in member.arrivals()]
     return dict(enumerate((*scenario.cues, *arrivals), 1))
 
 
 class CuePlayer:
-    """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes
-    on.
+    """Does the cues as they come due. What cannot be done is noted in the take,
+    and the rest goes on.
     """
 
     def __init__(
-        self, scenario: Scenario, common: CastContext, world: StageWorld, writer: PlayRecorder
+        self,
+        scenario: Scenario,
+        common: CastContext,
+        world: StageWorld,
+        writer: PlayRecorder,
     ) -> None:
         self._scenario = scenario
         self._common = common
         self._world = world
         self._writer = writer
         self._director = CueHost(common, world, writer)
-        self._waiting = [_Waiting(cue, number) for number, cue in numbered(scenario).items()]
+        self._waiting = [
+            _Waiting(cue, number) for number, cue in numbered(scenario).items()
+        ]
         for each in self._waiting:
             if each.cue.when:
                 try:
@@ -135,19 +151,24 @@ class CuePlayer:
     def tick(self) -> None:
         """Do the cues that are due at this tick, in their written order."""
         self._director.events.begin()
-        # What a cue leaves for later waits from the next tick on: nothing is added to what is being
-        # gone through.
-        later = [one for each in self._waiting if self._is_due(each) for one in self._begin(each)]
+        # What a cue leaves for later waits from the next tick on: nothing is
+        # added to what is being gone through.
+        later = [
+            one
+            for each in self._waiting
+            if self._is_due(each)
+            for one in self._begin(each)
+        ]
         self._waiting.extend(later)
 
     def take_up(self, scenario: Scenario) -> None:
-        """Go on with the cues of another scenario, which has the same ones but for some whose time
-        has not come yet.
+        """Go on with the cues of another scenario, which has the same ones but
+        for some whose time has not come yet.
         """
         given = numbered(scenario)
         later = [each for each in self._waiting if each.is_later]
-        # A cue that has been there before keeps what it remembers: whether it was done, and whether
-        # its condition was true.
+        # A cue that has been there before keeps what it remembers: whether it
+        # was done, and whether its condition was true.
         known = {
             each.number: each
             for each in self._waiting
@@ -155,20 +176,23 @@ class CuePlayer:
         }
         self._scenario = scenario
         self._waiting = [
-            known.get(number) or _Waiting(cue, number) for number, cue in given.items()
+            known.get(number) or _Waiting(cue, number)
+            for number, cue in given.items()
         ]
         self._waiting.extend(later)
 
     def do(self, action: CueAction, called: str) -> None:
-        """Carry out an action now; one that cannot be done is noted in the take under the name
-        `called`.
+        """Carry out an action now; one that cannot be done is noted in the take
+        under the name `called`.
         """
         reason = self._do(action)
         if reason is not None:
             self._cannot(called, reason)
 
     def _begin(self, waiting: _Waiting) -> list[_Waiting]:
-        """Start a cue for each member it names; returns the actions that are due later."""
+        """Start a cue for each member it names; returns the actions that are
+        due later.
+        """
         later: list[_Waiting] = []
         for later_s, action in self._scenario.spelled_out(waiting.cue.does):
             if later_s:
@@ -187,7 +211,8 @@ class CuePlayer:
                 return False
             each.done = True
             return True
-        # A cue with a condition is done as that turns to yes, not at each tick at which it holds.
+        # A cue with a condition is done as that turns to yes, not at each tick
+        # at which it holds.
         before, each.was_true = each.was_true, each.question.evaluate()
         return each.was_true and not before
 
@@ -204,7 +229,14 @@ class CuePlayer:
     def _set(self, action: SetKey) -> Cause | None:
         board, shown = self._director.board, action.sets
         if action.of is not None:
-            runner = next((each for each in self._common.runners if each.name == action.of), None)
+            runner = next(
+                (
+                    each
+                    for each in self._common.runners
+                    if each.name == action.of
+                ),
+                None,
+            )
             if runner is None:
                 return cause("not_there", name=action.of)
             board = runner.board
@@ -246,7 +278,10 @@ class CuePlayer:
 
     @_do.register
     def _hold(self, action: HoldResult) -> Cause | None:
-        runner = next((each for each in self._common.runners if each.name == action.of), None)
+        runner = next(
+            (each for each in self._common.runners if each.name == action.of),
+            None,
+        )
         if runner is None:
             return cause("not_there", name=action.of)
         if not runner.hold(action.holds, action.result):

@@ -18,7 +18,9 @@ from umbrant.take.reader import Take, read_take
 
 T = TypeVar("T")
 AHEAD = 2
-"""How many takes each process is ahead of what has been read, so that disks stay empty."""
+"""How many takes each process is ahead of what has been read, so that disks
+stay empty.
+"""
 
 
 def default_jobs() -> int:
@@ -29,12 +31,14 @@ def default_jobs() -> int:
 def takes_of(
     orders: Sequence[RollOrder], jobs: int, *, keep: bool = False
 ) -> Generator[tuple[RollOrder, Take | str], None, None]:
-    """Play orders and read their takes, in the order in which they are given, whoever plays them.
-    Where there is no take there is what went wrong. Files are removed once read, unless `keep`.
-    Whoever needs no more closes it, and nothing is written any more from then on.
+    """Play orders and read their takes, in the order in which they are given,
+    whoever plays them. Where there is no take there is what went wrong. Files
+    are removed once read, unless `keep`. Whoever needs no more closes it, and
+    nothing is written any more from then on.
     """
     with closing(played_orders(orders, jobs, _nothing, keep=keep)) as played:
-        # Read here, one at a time: takes are large, and those that are ahead stay on disk.
+        # Read here, one at a time: takes are large, and those that are ahead
+        # stay on disk.
         for order, fault in played:
             yield order, fault or read_take(order.path)
 
@@ -45,11 +49,16 @@ def _nothing(path: Path) -> str:
 
 
 def played_orders(
-    orders: Sequence[RollOrder], jobs: int, work: Callable[[Path], T], *, keep: bool = False
+    orders: Sequence[RollOrder],
+    jobs: int,
+    work: Callable[[Path], T],
+    *,
+    keep: bool = False,
 ) -> Generator[tuple[RollOrder, T | str], None, None]:
-    """Play orders, and do some work on the file of each take as soon as it is there; what it gives
-    comes in the order in which they are given, whoever plays them. Where there is no take there is
-    what went wrong. `work` is done in `jobs` threads.
+    """Play orders, and do some work on the file of each take as soon as it is
+    there; what it gives comes in the order in which they are given, whoever
+    plays them. Where there is no take there is what went wrong. `work` is done
+    in `jobs` threads.
     """
     with _Supervisors(min(jobs, len(orders))) as supervisors:
 
@@ -64,11 +73,15 @@ def played_orders(
             left = iter(orders)
             try:
                 while True:
-                    while len(waiting) < jobs * AHEAD and (order := next(left, None)) is not None:
+                    while (
+                        len(waiting) < jobs * AHEAD
+                        and (order := next(left, None)) is not None
+                    ):
                         waiting.append((order, pool.submit(play, order)))
                     if not waiting:
                         return
-                    # The oldest, not the first that is done: what comes has one order for any jobs.
+                    # The oldest, not the first that is done: what comes has one
+                    # order for any jobs.
                     order, future = waiting.pop(0)
                     yield order, future.result()
                     if not keep:
@@ -79,7 +92,9 @@ def played_orders(
 
 
 class _Supervisors:
-    """Supervisors that wait for orders, as a context. Any thread may have one do an order."""
+    """Supervisors that wait for orders, as a context. Any thread may have one
+    do an order.
+    """
 
     def __init__(self, count: int) -> None:
         self._all = [SupervisedRolls() for _ in range(count)]
@@ -100,27 +115,32 @@ class _Supervisors:
         try:
             return supervisor.roll(order)
         except TakeError as error:
-            # A supervisor that has ended costs the take that it was at, no other.
+            # A supervisor that has ended costs the take that it was at, no
+            # other.
             supervisor = SupervisedRolls()
             self._all.append(supervisor)
             return Reply(number=0, error=str(error))
         finally:
-            # Put back also where it has failed: there are as many threads as supervisors, and each
-            # takes one.
+            # Put back also where it has failed: there are as many threads as
+            # supervisors, and each takes one.
             self._idle.put(supervisor)
 
 
 def seeds_of(
     project: Project, scenario: str, first: int, seeds: int, *, trust: bool
 ) -> "_SeedOrders":
-    """The orders to play a scenario with so many seeds, as a context with a folder of its own."""
+    """The orders to play a scenario with so many seeds, as a context with a
+    folder of its own.
+    """
     return _SeedOrders(project, scenario, range(first, first + seeds), trust)
 
 
 class _SeedOrders:
     """Orders for takes in a folder that is removed at the end."""
 
-    def __init__(self, project: Project, scenario: str, seeds: range, trust: bool) -> None:
+    def __init__(
+        self, project: Project, scenario: str, seeds: range, trust: bool
+    ) -> None:
         self._made_of = project, scenario, seeds, trust
         self._folder: TemporaryDirectory[str] | None = None
 
@@ -129,7 +149,9 @@ class _SeedOrders:
         self._folder = TemporaryDirectory(prefix="umbrant-")
         place = Path(self._folder.name)
         return [
-            RollOrder(project, scenario, place / f"{seed}.take", seed, trusted=trust)
+            RollOrder(
+                project, scenario, place / f"{seed}.take", seed, trusted=trust
+            )
             for seed in seeds
         ]
 

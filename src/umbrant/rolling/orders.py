@@ -1,7 +1,9 @@
-"""What is ordered of a supervisor, and what it replies: one line of JSON for each.
+"""What is ordered of a supervisor, and what it replies: one line of JSON for
+each.
 
-The window and the command line write orders, the supervisor and its player read them; replies go
-the other way. Every field is typed strictly: a seed that is a text is an error, not no seed.
+The window and the command line write orders, the supervisor and its player read
+them; replies go the other way. Every field is typed strictly: a seed that is a
+text is an error, not no seed.
 """
 
 import json
@@ -18,14 +20,18 @@ from umbrant.rolling.roll import RollOrder
 
 
 class Look(NamedTuple):
-    """A look at what has been played of an order, once more than `after` ticks are over."""
+    """A look at what has been played of an order, once more than `after` ticks
+    are over.
+    """
 
     path: Path
     after: int
 
 
 class Message(BaseModel):
-    """One line. `number` is that of the order it belongs to; later orders have higher numbers."""
+    """One line. `number` is that of the order it belongs to; later orders have
+    higher numbers.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
@@ -51,24 +57,28 @@ class RollMessage(Message):
     from_tick: int = 0
     """Of a rehearsal: the tick from which the hand has the puppet."""
     keeps: bool = False
-    """Whether what is played is kept, so that the next order may go on from a snapshot of it."""
+    """Whether what is played is kept, so that the next order may go on from a
+    snapshot of it.
+    """
     prepares: tuple[int, ...] = ()
-    """Before which ticks snapshots are to be left behind; nothing else is wanted then. Sent by the
-    supervisor.
+    """Before which ticks snapshots are to be left behind; nothing else is
+    wanted then. Sent by the supervisor.
     """
     checks: bool = False
-    """Whether it is played to its end for that, to be held against what had been played of it. Sent
-    by the supervisor.
+    """Whether it is played to its end for that, to be held against what had
+    been played of it. Sent by the supervisor.
     """
     look: str | None = None
-    """A file for what has been played once more than `look_after` ticks are over: a look that need
-    not be asked for while it goes on.
+    """A file for what has been played once more than `look_after` ticks are
+    over: a look that need not be asked for while it goes on.
     """
     look_after: int = 0
     counts_only: bool = False
 
     def order(self) -> RollOrder:
-        """The order itself. Raises ProjectError where the documents are no project."""
+        """The order itself. Raises ProjectError where the documents are no
+        project.
+        """
         return RollOrder(
             parse_project(dict(self.documents)),
             self.scenario,
@@ -94,25 +104,27 @@ class EndMessage(Message):
 
 
 class StopMessage(Message):
-    """An order is to be stopped, for this reason; what was played until then is kept."""
+    """An order is to be stopped, for this reason; what was played until then is
+    kept.
+    """
 
     stop: str
 
 
 class LookMessage(Message):
-    """What has been played of an order so far is to be written into the file `look`, to be looked
-    at while it goes on.
+    """What has been played of an order so far is to be written into the file
+    `look`, to be looked at while it goes on.
     """
 
     look: str
 
 
 class Reply(Message):
-    """What became of an order: a take, a message about what went wrong, both for a take that was
-    cut short, or neither.
+    """What became of an order: a take, a message about what went wrong, both
+    for a take that was cut short, or neither.
 
-    Neither means that a newer order came first. A rehearsal has a `frame` for each step, and with
-    the take what the hand did: its `steps` and `cues`.
+    Neither means that a newer order came first. A rehearsal has a `frame` for
+    each step, and with the take what the hand did: its `steps` and `cues`.
     """
 
     take: Path | None = None
@@ -121,14 +133,19 @@ class Reply(Message):
     steps: tuple[Push, ...] = ()
     cues: tuple[Cue, ...] = ()
     ticks: int = 0
-    """How many ticks have been played so far; such a reply is no end, another one follows."""
+    """How many ticks have been played so far; such a reply is no end, another
+    one follows.
+    """
     of: int = 0
     """How many ticks the take is to have."""
     look: Path | None = None
-    """Where what has been played so far can be looked at, if that was asked for."""
+    """Where what has been played so far can be looked at, if that was asked
+    for.
+    """
     differs: str = ""
-    """Where a take that had been replied with is not the one from the first tick. It went on from a
-    snapshot, which no order does from now on: it should be ordered again.
+    """Where a take that had been replied with is not the one from the first
+    tick. It went on from a snapshot, which no order does from now on: it should
+    be ordered again.
     """
 
     def line(self) -> str:
@@ -151,8 +168,8 @@ def order_line(
     checks: bool = False,
     look: Look | None = None,
 ) -> str:
-    """An order to roll; with the name of a puppet, to rehearse, from a tick on. `keeps` has the
-    next such order go on from a snapshot, where it can.
+    """An order to roll; with the name of a puppet, to rehearse, from a tick on.
+    `keeps` has the next such order go on from a snapshot, where it can.
     """
     return RollMessage(
         number=number,
@@ -177,7 +194,9 @@ def order_line(
 
 def step_line(number: int, hand: SteeringInput) -> str:
     """What the hand does at the next tick of a rehearsal."""
-    return StepMessage(number=number, hand=hand).model_dump_json(exclude_defaults=True)
+    return StepMessage(number=number, hand=hand).model_dump_json(
+        exclude_defaults=True
+    )
 
 
 def end_line(number: int) -> str:
@@ -196,17 +215,23 @@ def look_line(number: int, path: Path) -> str:
 
 
 def read_order(line: str | bytes) -> Order:
-    """An order from its line. Raises ValueError, which names the field, if it is none."""
+    """An order from its line. Raises ValueError, which names the field, if it
+    is none.
+    """
     return _ORDER.validate_json(line)
 
 
 def read_reply(line: str | bytes) -> Reply:
-    """A reply from its line. Raises ValueError, which names the field, if it is none."""
+    """A reply from its line. Raises ValueError, which names the field, if it is
+    none.
+    """
     return Reply.model_validate_json(line)
 
 
 def refused(line: str | bytes, error: ValidationError) -> Reply:
-    """The reply to a line that is no order: what is wrong with it, for the number in it."""
+    """The reply to a line that is no order: what is wrong with it, for the
+    number in it.
+    """
     try:
         number = json.loads(line)["number"]
     except (ValueError, TypeError, KeyError):

@@ -1,4 +1,6 @@
-"""What a play is recorded into: a take, or as much of it as somebody wants to know."""
+"""What a play is recorded into: a take, or as much of it as somebody wants to
+know.
+"""
 
 from typing import Protocol
 
@@ -20,7 +22,9 @@ class PlayRecorder(Listener, Protocol):
     def body_number(self, body: str, number: str, value: float | None) -> None:
         """A number of a body at this tick; None while it is not on the stage."""
 
-    def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
+    def prop(
+        self, name: str, level: float | None, place: Point, carrier: str | None
+    ) -> None:
         """A prop at this tick; a level of None while it is not on the stage."""
 
     def cue_done(self, number: int, whom: str) -> None:

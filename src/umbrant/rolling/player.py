@@ -1,8 +1,9 @@
-"""The player: a process that plays what it is ordered, and sends what it records to its supervisor.
+"""The player: a process that plays what it is ordered, and sends what it
+records to its supervisor.
 
-It is forked by the supervisor. It is the only process that runs a project's own code, so nothing
-else is in its reach: it has no take open, one thread, a folder of its own, and a pipe in each
-direction. It may be ended at any moment.
+It is forked by the supervisor. It is the only process that runs a project's own
+code, so nothing else is in its reach: it has no take open, one thread, a folder
+of its own, and a pipe in each direction. It may be ended at any moment.
 """
 
 import faulthandler
@@ -48,23 +49,23 @@ from umbrant.take.pieces import TakePiece
 from umbrant.take.recorder import TakeRecorder, never_due
 
 SEND_S = 0.04
-"""How long what is recorded may wait before it is sent, while ticks go by: what has been played can
-be looked at from then on.
+"""How long what is recorded may wait before it is sent, while ticks go by: what
+has been played can be looked at from then on.
 """
 SEND_WITH_NODES_S = 0.01
-"""The same where nodes of the project's own run: when one has to be ended, little of what led to it
-is to be lost.
+"""The same where nodes of the project's own run: when one has to be ended,
+little of what led to it is to be lost.
 """
 MEMORY_SHARE = 0.75
-"""How much of the machine's memory a player may take, so that a node that takes ever more fails,
-and nothing else.
+"""How much of the machine's memory a player may take, so that a node that takes
+ever more fails, and nothing else.
 """
 
 
 @dataclass(frozen=True)
 class Pipes:
-    """The file descriptors of a player: where orders come in, where messages go out, and where a
-    crash is noted.
+    """The file descriptors of a player: where orders come in, where messages go
+    out, and where a crash is noted.
     """
 
     orders: int
@@ -73,8 +74,8 @@ class Pipes:
 
 
 def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
-    """Be a player until the orders end, or until code of a project has run. Called in a process
-    just forked.
+    """Be a player until the orders end, or until code of a project has run.
+    Called in a process just forked.
     """
     try:
         _isolate(pipes)
@@ -85,42 +86,50 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
     except BaseException:
         traceback.print_exc()
         os._exit(1)
-    # No handler, no destructor and no thread of a stranger's has anything to say at the end.
+    # No handler, no destructor and no thread of a stranger's has anything to
+    # say at the end.
     os._exit(0)
 
 
 def _isolate(pipes: Pipes) -> None:
     """Close what belongs to the supervisor, and have crashes reported."""
     os.setsid()
-    # A node may start programs. A copy of the player itself would send all that it records a second
-    # time.
+    # A node may start programs. A copy of the player itself would send all that
+    # it records a second time.
     os.register_at_fork(after_in_child=ForkPermission.end_if_strange)
     kept = sorted((pipes.orders, pipes.messages, pipes.crash))
     for low, high in zip(
-        [2, *kept], [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]], strict=True
+        [2, *kept],
+        [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]],
+        strict=True,
     ):
         os.closerange(low + 1, high)
     nothing = os.open(os.devnull, os.O_RDONLY)
     os.dup2(nothing, 0)
     os.dup2(2, 1)
     os.close(nothing)
-    # The three stay open for as long as the process lives. What code of a project prints must
-    # never fail for its letters, so what cannot be encoded is written with escapes.
+    # The three stay open for as long as the process lives. What code of a
+    # project prints must never fail for its letters, so what cannot be encoded
+    # is written with escapes.
     sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
     sys.stdout = open(1, "w", -1, "utf-8", "backslashreplace", closefd=False)  # noqa: SIM115
     sys.stderr = open(2, "w", 1, "utf-8", "backslashreplace", closefd=False)  # noqa: SIM115
     for each in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(each, signal.SIG_IGN if each is signal.SIGINT else signal.SIG_DFL)
+        signal.signal(
+            each, signal.SIG_IGN if each is signal.SIGINT else signal.SIG_DFL
+        )
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    memory = int(os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") * MEMORY_SHARE)
+    memory = int(
+        os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") * MEMORY_SHARE
+    )
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     faulthandler.enable(pipes.crash, all_threads=False)
     faulthandler.register(signal.SIGUSR1, pipes.crash, all_threads=False)
 
 
 def _flush_prints() -> None:
-    """Say what nodes have printed. A project's own code may have closed these, or put something
-    else in their place.
+    """Say what nodes have printed. A project's own code may have closed these,
+    or put something else in their place.
     """
     for each in (sys.stdout, sys.stderr):
         try:
@@ -158,18 +167,22 @@ class Inbox:
 
 
 class Outbox:
-    """Sends messages to the supervisor: MessagePack arrays of the order's number, the kind and its
-    content.
+    """Sends messages to the supervisor: MessagePack arrays of the order's
+    number, the kind and its content.
     """
 
     def __init__(self, messages: int) -> None:
         self._socket = socket.socket(fileno=messages)
 
     def send(self, number: int, what: str, *more: object) -> None:
-        """Send a message; it is with the supervisor, or on the way, when this returns."""
+        """Send a message; it is with the supervisor, or on the way, when this
+        returns.
+        """
         self._socket.sendall(msgpack.packb((number, what, *more)))
 
-    def send_end(self, number: int, what: str, tick: int, end: socket.socket) -> None:
+    def send_end(
+        self, number: int, what: str, tick: int, end: socket.socket
+    ) -> None:
         """Send a message about a tick, together with a socket."""
         data = msgpack.packb((number, what, tick))
         sent = socket.send_fds(self._socket, [data], [end.fileno()])
@@ -181,8 +194,8 @@ class Outbox:
 
 
 class _Due:
-    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks from the first, for much
-    goes wrong at the very beginning.
+    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks from
+    the first, for much goes wrong at the very beginning.
 
     The only clock in a player: what is recorded does not depend on it.
     """
@@ -195,7 +208,9 @@ class _Due:
     def __call__(self) -> bool:
         self._ticks += 1
         now_s = time.monotonic()
-        if now_s - self._last_s < self._every_s and self._ticks & (self._ticks - 1):
+        if now_s - self._last_s < self._every_s and self._ticks & (
+            self._ticks - 1
+        ):
             return False
         self._last_s = now_s
         return True
@@ -214,18 +229,21 @@ class _Playing:
 
 
 class Player:
-    """Carries out orders one after the other. A rehearsal spans many lines, until it is ended or
-    another order comes.
+    """Carries out orders one after the other. A rehearsal spans many lines,
+    until it is ended or another order comes.
     """
 
-    def __init__(self, inbox: Inbox, outbox: Outbox, watch: SharedWatch) -> None:
+    def __init__(
+        self, inbox: Inbox, outbox: Outbox, watch: SharedWatch
+    ) -> None:
         self.inbox = inbox
         self.has_run_code = False
-        """Whether code of a project has run. The process ends then, so that the next take finds
-        none of its traces.
+        """Whether code of a project has run. The process ends then, so that the
+        next take finds none of its traces.
         """
         self.is_copy = False
-        """Whether this is the copy of a snapshot, which carries out one order."""
+        """Whether this is the copy of a snapshot, which carries out one order.
+        """
         self._outbox = outbox
         self._watch = watch
         self._rehearsal: Rehearsal | None = None
@@ -235,7 +253,9 @@ class Player:
         self._look_tick: int | None = None
         """Before which tick all that has been played is wanted at once."""
         self._snapshots: list[int] = []
-        """The processes of the snapshots that were left behind and have not been seen to end."""
+        """The processes of the snapshots that were left behind and have not
+        been seen to end.
+        """
 
     @property
     def is_done(self) -> bool:
@@ -250,8 +270,8 @@ class Player:
         except ProjectError as error:
             self._fail(message.number, str(error))
         except BaseException as error:
-            # A mistake of ours, or the trace of a node that has changed what is not its own.
-            # Neither goes on from here.
+            # A mistake of ours, or the trace of a node that has changed what is
+            # not its own. Neither goes on from here.
             traceback.print_exc()
             said = f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}"
             self._fail(message.number, said)
@@ -259,8 +279,8 @@ class Player:
     def _do(self, message: Order) -> None:
         match message:
             case StopMessage():
-                # What was being rolled has stopped by itself as this line came in; a rehearsal is
-                # given up.
+                # What was being rolled has stopped by itself as this line came
+                # in; a rehearsal is given up.
                 if self._rehearsal is not None:
                     self._finish(message.number, "stopped")
             case StepMessage(hand=hand):
@@ -276,17 +296,21 @@ class Player:
     def _begin(self, message: RollMessage) -> None:
         self._rehearsal = None
         self._number = number = message.number
-        self._look_tick = message.look_after + 1 if message.look is not None else None
+        self._look_tick = (
+            message.look_after + 1 if message.look is not None else None
+        )
         if message.prepares:
             self._prepare(message)
             return
         order = message.order()
         self._runs_code = order.trusted and bool(order.project.nodes)
         if self._runs_code:
-            # A node that takes chances of its own, and not those of `me.random`, takes the same
-            # ones each time.
+            # A node that takes chances of its own, and not those of
+            # `me.random`, takes the same ones each time.
             random.seed(played(order).seed)
-        catalog = running_catalog(order.project, trusted=order.trusted, watch=self._watch)
+        catalog = running_catalog(
+            order.project, trusted=order.trusted, watch=self._watch
+        )
         if message.rehearse is not None:
             rehearsal = Rehearsal(
                 order,
@@ -308,7 +332,8 @@ class Player:
 
     def _play_out(self, playing: "_Playing") -> None:
         """Play to the end, or until another line comes in, and say which."""
-        # A snapshot may lie at the very end: nothing is left to be played from there.
+        # A snapshot may lie at the very end: nothing is left to be played from
+        # there.
         is_over = playing.tick >= playing.scenario.tick_count
         try:
             while not self.inbox.is_waiting() and not is_over:
@@ -330,9 +355,9 @@ class Player:
         playing.tick += 1
 
     def _prepare(self, message: RollMessage) -> None:
-        """Play, and leave snapshots behind, until another line comes in. What is recorded on the
-        way to each goes to the supervisor before it. Goes on in the copies of the snapshots, each
-        with an order of its own.
+        """Play, and leave snapshots behind, until another line comes in. What
+        is recorded on the way to each goes to the supervisor before it. Goes on
+        in the copies of the snapshots, each with an order of its own.
         """
         order = message.order()
         scenario, due = played(order), frozenset(message.prepares)
@@ -345,7 +370,11 @@ class Player:
         self._snapshots = still_there(self._snapshots)
         last = scenario.tick_count if message.checks else max(due)
         while not self.inbox.is_waiting():
-            if playing.tick in due and is_small() and self._is_copy_to_go_on(playing):
+            if (
+                playing.tick in due
+                and is_small()
+                and self._is_copy_to_go_on(playing)
+            ):
                 self._take_up(playing)
                 self._play_out(playing)
                 return
@@ -358,11 +387,12 @@ class Player:
             self._outbox.send(self._number, "prepared")
 
     def _is_copy_to_go_on(self, playing: "_Playing") -> bool:
-        """Leave a snapshot behind. Returns False in the process that plays on, and True in a copy
-        of the snapshot, as often as one is to go on from here.
+        """Leave a snapshot behind. Returns False in the process that plays on,
+        and True in a copy of the snapshot, as often as one is to go on from
+        here.
         """
-        # The supervisor gets what was recorded until here once, before the snapshot: a copy sends
-        # none of it.
+        # The supervisor gets what was recorded until here once, before the
+        # snapshot: a copy sends none of it.
         playing.recorder.hand_over()
         ours, theirs = socket.socketpair()
         with ours, theirs:
@@ -370,10 +400,13 @@ class Player:
             if copy != 0:
                 if copy > 0:
                     self._snapshots.append(copy)
-                    self._outbox.send_end(self._number, "snapshot", playing.tick, theirs)
+                    self._outbox.send_end(
+                        self._number, "snapshot", playing.tick, theirs
+                    )
                 return False
             theirs.close()
-            # The supervisor must see that the player has ended while its snapshots go on.
+            # The supervisor must see that the player has ended while its
+            # snapshots go on.
             self.inbox.close()
             self._outbox.close()
             ends = wait_to_go_on(ours)
@@ -381,8 +414,8 @@ class Player:
         return True
 
     def _take_up(self, playing: "_Playing") -> None:
-        """Go on with the order that comes in, or decline it and end. Called in the copy of a
-        snapshot, which ends with what it does.
+        """Go on with the order that comes in, or decline it and end. Called in
+        the copy of a snapshot, which ends with what it does.
         """
         line = self.inbox.take()
         message = read_order(line) if line is not None else None
@@ -391,20 +424,29 @@ class Player:
         self.is_copy = True
         playing.recorder.due = _Due(SEND_S, playing.tick)
         self._number = number = message.number
-        self._look_tick = message.look_after + 1 if message.look is not None else None
+        self._look_tick = (
+            message.look_after + 1 if message.look is not None else None
+        )
         self._outbox.send(number, "process", os.getpid())
         order = message.order()
         scenario, change = played(order), change_of(playing.order, order)
-        if change is None or not playing.play.take_up(order.project, scenario, change.behaviors):
+        if change is None or not playing.play.take_up(
+            order.project, scenario, change.behaviors
+        ):
             self._outbox.send(number, "declined")
             os._exit(0)
         playing.order, playing.scenario = order, scenario
         self._send_header(number, order, scenario)
 
-    def _send_header(self, number: int, order: RollOrder, scenario: Scenario) -> None:
+    def _send_header(
+        self, number: int, order: RollOrder, scenario: Scenario
+    ) -> None:
         """All that is to be played could be set up: the take's file can begin."""
         header = header_of(
-            order.project, scenario, order.branched_at, counts_only=order.counts_only
+            order.project,
+            scenario,
+            order.branched_at,
+            counts_only=order.counts_only,
         )
         self._outbox.send(number, "begun", header.model_dump_json())
 
@@ -415,8 +457,8 @@ class Player:
         *,
         counts_only: bool = False,
     ) -> TakeRecorder:
-        """A recorder that sends its pieces to the supervisor, whenever it is time unless another
-        rule is given.
+        """A recorder that sends its pieces to the supervisor, whenever it is
+        time unless another rule is given.
         """
         due = due or _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
 
@@ -424,7 +466,11 @@ class Player:
             self._outbox.send(self._number, "piece", piece)
 
         return TakeRecorder(
-            scenario.ticks_per_s, chunk_ticks(scenario), push, due, counts_only=counts_only
+            scenario.ticks_per_s,
+            chunk_ticks(scenario),
+            push,
+            due,
+            counts_only=counts_only,
         )
 
     def _go_on(self, number: int, hand: SteeringInput | None) -> None:
@@ -440,7 +486,10 @@ class Player:
             rehearsal.close()
             track = rehearsal.track
             steps = [each.model_dump_json() for each in track.steps]
-            cues = [each.model_dump_json(exclude_defaults=True) for each in track.cues]
+            cues = [
+                each.model_dump_json(exclude_defaults=True)
+                for each in track.cues
+            ]
             self._finish(number, "played", steps, cues)
 
     def _fail(self, number: int, message: str) -> None:

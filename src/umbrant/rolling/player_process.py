@@ -1,5 +1,6 @@
-"""A player as its supervisor sees it: a process that was forked, is sent orders, sends messages,
-and may be ended. It is the supervisor's own child, or a copy of a snapshot.
+"""A player as its supervisor sees it: a process that was forked, is sent
+orders, sends messages, and may be ended. It is the supervisor's own child, or a
+copy of a snapshot.
 """
 
 import ctypes
@@ -23,7 +24,9 @@ GONE_S = 0.5
 DUMPED_S = 0.5
 """How long is waited for a player to note where it is, before it is ended."""
 MOST_ENDS = 16
-"""How many sockets are taken at a time from what a player sends; those beyond are not."""
+"""How many sockets are taken at a time from what a player sends; those beyond
+are not.
+"""
 LARGEST_MESSAGE = 1 << 30
 """How many bytes a message may have; a player that sends more is not sane."""
 
@@ -32,18 +35,21 @@ _PR_SET_PDEATHSIG = 1
 
 
 class PlayerLink:
-    """A player as its supervisor talks with it. `messages` and `orders` are file descriptors."""
+    """A player as its supervisor talks with it. `messages` and `orders` are
+    file descriptors.
+    """
 
     def __init__(self, watch: SharedWatch) -> None:
         self.watch = watch
         self.ended_because = ""
-        """Why the supervisor has ended it; empty while it lives, and where it has ended by itself.
+        """Why the supervisor has ended it; empty while it lives, and where it
+        has ended by itself.
         """
         self.fault = ""
         """What is wrong with what it has sent, if that cannot even be read."""
         self.ended_at = 0
-        """The number of the order for whose sake it was ended. It may have been done with that a
-        moment before.
+        """The number of the order for whose sake it was ended. It may have been
+        done with that a moment before.
         """
         orders, self.orders = os.pipe()
         self._socket, messages = socket.socketpair()
@@ -51,7 +57,9 @@ class PlayerLink:
         os.set_blocking(self.orders, False)
         self._socket.setblocking(False)
         self._unsent = bytearray()
-        self._unpacker = msgpack.Unpacker(max_buffer_size=LARGEST_MESSAGE, strict_map_key=False)
+        self._unpacker = msgpack.Unpacker(
+            max_buffer_size=LARGEST_MESSAGE, strict_map_key=False
+        )
         self._sockets: list[socket.socket] = []
         """The sockets that have come with messages and were not taken yet."""
         try:
@@ -61,8 +69,8 @@ class PlayerLink:
             os.close(orders)
 
     def begin(self, ends: PlayerEnds) -> None:
-        """Start the process, which hears and sends by these ends; they are closed here after that.
-        Raises OSError.
+        """Start the process, which hears and sends by these ends; they are
+        closed here after that. Raises OSError.
         """
         raise NotImplementedError
 
@@ -72,11 +80,13 @@ class PlayerLink:
         self.send()
 
     def send(self) -> bool:
-        """Send as much of the queue as the pipe takes now; returns whether it is empty."""
+        """Send as much of the queue as the pipe takes now; returns whether it
+        is empty.
+        """
         try:
             while self._unsent:
-                # Never more than the pipe takes: the supervisor has one thread, and a player that
-                # hears nothing must not hold it up.
+                # Never more than the pipe takes: the supervisor has one thread,
+                # and a player that hears nothing must not hold it up.
                 del self._unsent[: os.write(self.orders, self._unsent[:65536])]
         except BlockingIOError:
             return False
@@ -86,12 +96,12 @@ class PlayerLink:
         return True
 
     def read(self) -> tuple[list[Any], bool]:
-        """The complete messages so far, and whether more may come. A malformed message sets
-        `fault`.
+        """The complete messages so far, and whether more may come. A malformed
+        message sets `fault`.
         """
         try:
-            # Sockets of snapshots come beside the bytes, in the order of the messages that speak of
-            # them.
+            # Sockets of snapshots come beside the bytes, in the order of the
+            # messages that speak of them.
             data, ends, _, _ = socket.recv_fds(self._socket, 1 << 20, MOST_ENDS)
         except BlockingIOError:
             return [], True
@@ -110,7 +120,9 @@ class PlayerLink:
         return found, True
 
     def _keep_socket(self, end: int) -> None:
-        """Keep a file descriptor that was sent, if it is a socket and not one too many."""
+        """Keep a file descriptor that was sent, if it is a socket and not one
+        too many.
+        """
         try:
             if len(self._sockets) < MOST_ENDS:
                 self._sockets.append(socket.socket(fileno=end))
@@ -120,11 +132,15 @@ class PlayerLink:
         os.close(end)
 
     def take_socket(self) -> socket.socket | None:
-        """The socket that came with the first message that brought one; None if none did."""
+        """The socket that came with the first message that brought one; None if
+        none did.
+        """
         return self._sockets.pop(0) if self._sockets else None
 
     def end(self, because: str = "", number: int = 0) -> None:
-        """Kill the process because of an order. What it has sent can still be read."""
+        """Kill the process because of an order. What it has sent can still be
+        read.
+        """
         if not self.ended_because:
             self.ended_because, self.ended_at = because, number
         self.kill()
@@ -134,7 +150,9 @@ class PlayerLink:
         raise NotImplementedError
 
     def close(self) -> str:
-        """Let go of a process that sends no more; returns why it ended, empty if in good order."""
+        """Let go of a process that sends no more; returns why it ended, empty
+        if in good order.
+        """
         os.close(self.orders)
         self._socket.close()
         for each in self._sockets:
@@ -143,8 +161,8 @@ class PlayerLink:
 
 
 class ResumedPlayer(PlayerLink):
-    """A copy of a snapshot that goes on with an order, and ends with that. It runs no project's own
-    code.
+    """A copy of a snapshot that goes on with an order, and ends with that. It
+    runs no project's own code.
     """
 
     def __init__(self, snapshot: Snapshot, watch: SharedWatch) -> None:
@@ -165,7 +183,8 @@ class ResumedPlayer(PlayerLink):
         if self._process >= 0:
             with suppress(ProcessLookupError):
                 signal.pidfd_send_signal(self._process, signal.SIGKILL)
-        # One that has not come so far as to tell its id ends as soon as it hears or sends.
+        # One that has not come so far as to tell its id ends as soon as it
+        # hears or sends.
         with suppress(OSError):
             self._socket.shutdown(socket.SHUT_RDWR)
 
@@ -187,7 +206,9 @@ class PlayerProcess(PlayerLink):
         self.pid = os.fork()
         if self.pid == 0:
             die_with(supervisor, signal.SIGKILL)
-            run_player(Pipes(ends.orders, ends.messages, self._crash), self.watch)
+            run_player(
+                Pipes(ends.orders, ends.messages, self._crash), self.watch
+            )
 
     def kill(self) -> None:
         try:
@@ -196,8 +217,8 @@ class PlayerProcess(PlayerLink):
             os.kill(self.pid, signal.SIGKILL)
 
     def line_now(self) -> str:
-        """The line of the project's file that it is at, as `file, line n`. The process is signalled
-        for it, and may no longer answer.
+        """The line of the project's file that it is at, as `file, line n`. The
+        process is signalled for it, and may no longer answer.
         """
         before = os.fstat(self._crash).st_size
         try:
@@ -205,16 +226,22 @@ class PlayerProcess(PlayerLink):
         except ProcessLookupError:
             return self._line()
         until_s = time.monotonic() + DUMPED_S
-        while os.fstat(self._crash).st_size == before and time.monotonic() < until_s:
+        while (
+            os.fstat(self._crash).st_size == before
+            and time.monotonic() < until_s
+        ):
             time.sleep(0.01)
-        # What it notes is written in several pieces: the rest of them needs a moment.
+        # What it notes is written in several pieces: the rest of them needs a
+        # moment.
         time.sleep(0.01)
         return self._line()
 
     def close(self) -> str:
-        """Wait for the process to end; returns why it ended, empty if in good order.
+        """Wait for the process to end; returns why it ended, empty if in good
+        order.
 
-        Code of a project may have closed the pipe and still run, so it is killed after a moment.
+        Code of a project may have closed the pipe and still run, so it is
+        killed after a moment.
         """
         until_s = time.monotonic() + GONE_S
         pid, status = os.waitpid(self.pid, os.WNOHANG)
@@ -225,8 +252,12 @@ class PlayerProcess(PlayerLink):
             self.end(self._silence_message())
             _, status = os.waitpid(self.pid, 0)
         with suppress(ProcessLookupError, PermissionError):
-            os.killpg(self.pid, signal.SIGKILL)  # what it may have started and left behind
-        message = self.ended_because or self._end_message(os.waitstatus_to_exitcode(status))
+            os.killpg(
+                self.pid, signal.SIGKILL
+            )  # what it may have started and left behind
+        message = self.ended_because or self._end_message(
+            os.waitstatus_to_exitcode(status)
+        )
         super().close()
         os.close(self._crash)
         return message
@@ -235,17 +266,24 @@ class PlayerProcess(PlayerLink):
         silent = "the process that played sent no more, so it was ended."
         if self.watch.call:
             return f"{self.line_now()}: while {self.called()} ran, {silent}"
-        last = f" {self.watch.place.last_of_all}" if self.watch.place.file else ""
+        last = (
+            f" {self.watch.place.last_of_all}" if self.watch.place.file else ""
+        )
         return f"{silent[:1].upper()}{silent[1:]}{last}"
 
     def _end_message(self, code: int) -> str:
-        # Whoever sent the signal may have done so from outside, so that nothing is said of who is
-        # to blame.
-        how = f"with exit code {code}" if code >= 0 else f"by {signal.Signals(-code).name}"
+        # Whoever sent the signal may have done so from outside, so that nothing
+        # is said of who is to blame.
+        how = (
+            f"with exit code {code}"
+            if code >= 0
+            else f"by {signal.Signals(-code).name}"
+        )
         place = self.watch.place
         if self.watch.call:
             return (
-                f"{self._line()}: while {self.called()} ran, the process that played ended {how}."
+                f"{self._line()}: while {self.called()} ran, "
+                f"the process that played ended {how}."
             )
         if code == 0:
             return ""
@@ -253,31 +291,46 @@ class PlayerProcess(PlayerLink):
         return f"{message} {place.last_of_all}" if place.file else message
 
     def called(self) -> str:
-        """What was called last, and on whose behalf: '`hum` (warden, row 1.2 'Hum')', or the file
-        as a whole.
+        """What was called last, and on whose behalf: '`hum` (warden, row 1.2
+        'Hum')', or the file as a whole.
         """
         place = self.watch.place
         if not place.kind:
             return "the file"
         message = ", ".join(
-            [each for each in (place.agent, f"row {place.row}" if place.row else "") if each]
+            [
+                each
+                for each in (
+                    place.agent,
+                    f"row {place.row}" if place.row else "",
+                )
+                if each
+            ]
         )
-        return f"`{printable(place.kind)}`" + (f" ({printable(message)})" if message else "")
+        return f"`{printable(place.kind)}`" + (
+            f" ({printable(message)})" if message else ""
+        )
 
     def _line(self) -> str:
-        """The innermost line of the project's file that it noted last; else where the node
-        begins.
+        """The innermost line of the project's file that it noted last; else
+        where the node begins.
         """
         place = self.watch.place
-        text = os.pread(self._crash, os.fstat(self._crash).st_size, 0).decode("utf-8", "replace")
+        text = os.pread(self._crash, os.fstat(self._crash).st_size, 0).decode(
+            "utf-8", "replace"
+        )
         last = text.rpartition("most recent call first")[2]
-        lines = [line for file, line in _CRASH_LINE.findall(last) if file == place.file]
+        lines = [
+            line
+            for file, line in _CRASH_LINE.findall(last)
+            if file == place.file
+        ]
         return f"{printable(place.file)}, line {(lines or [place.line])[0]}"
 
 
 def die_with(parent: int, number: int) -> None:
-    """Have the system end this process by a signal when its parent ends, however that ends. Linux
-    only.
+    """Have the system end this process by a signal when its parent ends,
+    however that ends. Linux only.
     """
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
     if os.getppid() != parent:

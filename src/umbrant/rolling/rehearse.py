@@ -18,14 +18,18 @@ from umbrant.take.recorder import TakeRecorder
 
 
 class SteeringInput(Document):
-    """What the hand does at one tick: how it pushes the puppet (None: as before), and actions."""
+    """What the hand does at one tick: how it pushes the puppet (None: as
+    before), and actions.
+    """
 
     push: Point | None = None
     cue_actions: tuple[CueAction, ...] = ()
 
 
 class RehearsalFrame(Document):
-    """Positions, props and speech at the beginning of a tick, for a window to draw."""
+    """Positions, props and speech at the beginning of a tick, for a window to
+    draw.
+    """
 
     tick: int
     poses: dict[str, tuple[float, float, float]]
@@ -44,8 +48,9 @@ class SteeringTrack:
 
 
 class Rehearsal:
-    """A scenario being rehearsed. `record` is given the scenario as it is played, and makes what
-    records it. Until `from_tick` it is played as it is; from then on the hand has the puppet.
+    """A scenario being rehearsed. `record` is given the scenario as it is
+    played, and makes what records it. Until `from_tick` it is played as it is;
+    from then on the hand has the puppet.
     """
 
     def __init__(
@@ -60,14 +65,18 @@ class Rehearsal:
         scenario = without_steering(played(order), puppet, from_tick)
         self.track = SteeringTrack()
         self.scenario = scenario
-        """The scenario as it is rehearsed: the puppet stands and waits for the hand."""
+        """The scenario as it is rehearsed: the puppet stands and waits for the
+        hand.
+        """
         self.ticks = scenario.tick_count
         self._rate = scenario.ticks_per_s
         self._puppet = puppet
         self._tick = 0
         self._push: Point | None = None
         self._recorder = record(scenario)
-        self._play = Play(order.project, scenario, self._recorder, catalog, watch)
+        self._play = Play(
+            order.project, scenario, self._recorder, catalog, watch
+        )
         for tick in range(from_tick):
             self._play.tick(tick)
         self._tick = from_tick
@@ -85,7 +94,8 @@ class Rehearsal:
             self.track.steps.append(Push(tick=self._tick, push=hand.push))
         at_s = self._tick / self._rate
         self.track.cues.extend(
-            Cue(at_s=at_s, does=action, by_hand=True) for action in hand.cue_actions
+            Cue(at_s=at_s, does=action, by_hand=True)
+            for action in hand.cue_actions
         )
         self._play.tick(self._tick, hand.cue_actions, steered)
         self._tick += 1
@@ -98,25 +108,40 @@ class Rehearsal:
     def _frame(self) -> RehearsalFrame:
         world = self._play.world
         poses = {
-            body.name: (*body.place, body.heading_deg) for body in world.cast.values() if body.here
+            body.name: (*body.place, body.heading_deg)
+            for body in world.cast.values()
+            if body.here
         }
         props = {
-            prop.name: (*prop.place, prop.level) for prop in world.all_props.values() if prop.here
+            prop.name: (*prop.place, prop.level)
+            for prop in world.all_props.values()
+            if prop.here
         }
         return RehearsalFrame(
-            tick=self._tick, poses=poses, props=props, said=tuple(self._recorder.just_said())
+            tick=self._tick,
+            poses=poses,
+            props=props,
+            said=tuple(self._recorder.just_said()),
         )
 
 
-def without_steering(scenario: Scenario, puppet: str, from_tick: int = 0) -> Scenario:
-    """The scenario with the puppet standing from a tick on, waiting for a hand, and without what an
-    earlier hand did from then on.
+def without_steering(
+    scenario: Scenario, puppet: str, from_tick: int = 0
+) -> Scenario:
+    """The scenario with the puppet standing from a tick on, waiting for a hand,
+    and without what an earlier hand did from then on.
     """
     still = Push(tick=from_tick, push=(0.0, 0.0))
-    before = tuple(step for step in scenario.member(puppet).steps if step.tick < from_tick)
+    before = tuple(
+        step for step in scenario.member(puppet).steps if step.tick < from_tick
+    )
     standing = _with_steps(scenario, puppet, (*before, still))
     begins_s = from_tick / scenario.ticks_per_s
-    cues = (cue for cue in scenario.cues if not cue.by_hand or (cue.at_s or 0.0) < begins_s)
+    cues = (
+        cue
+        for cue in scenario.cues
+        if not cue.by_hand or (cue.at_s or 0.0) < begins_s
+    )
     return standing.model_copy(update={"cues": tuple(cues)})
 
 
@@ -128,20 +153,25 @@ def with_track(
     cues: Sequence[Cue],
     from_tick: int = 0,
 ) -> Project:
-    """The project with what a hand did from a tick on written into a scenario, in place of what an
-    earlier hand did from then on.
+    """The project with what a hand did from a tick on written into a scenario,
+    in place of what an earlier hand did from then on.
     """
     before = without_steering(project.scenario(scenario), puppet, from_tick)
     first = before.member(puppet).steps
-    # It stands until the hand does something; a push at once takes the place of standing.
+    # It stands until the hand does something; a push at once takes the place of
+    # standing.
     first = first[:-1] if steps and steps[0].tick == from_tick else first
     after = _with_steps(before, puppet, (*first, *steps))
-    return project.with_scenario(after.model_copy(update={"cues": (*before.cues, *cues)}))
+    return project.with_scenario(
+        after.model_copy(update={"cues": (*before.cues, *cues)})
+    )
 
 
-def _with_steps(scenario: Scenario, puppet: str, steps: tuple[Push, ...]) -> Scenario:
-    """The scenario with a puppet steered in this way. One of several copies cannot be: its member
-    is written once for all of them.
+def _with_steps(
+    scenario: Scenario, puppet: str, steps: tuple[Push, ...]
+) -> Scenario:
+    """The scenario with a puppet steered in this way. One of several copies
+    cannot be: its member is written once for all of them.
     """
     steered = find_named(scenario.cast, puppet)
     if steered is None:

@@ -1,8 +1,8 @@
 """Playing a scenario into a take, in the process that asks for it.
 
-`roll` runs what it is given right here, so it is for tests, measurements, and projects whose code
-is one's own. The window and the command line order takes of a supervisor (`rolling.supervisor`),
-which plays them in another process.
+`roll` runs what it is given right here, so it is for tests, measurements, and
+projects whose code is one's own. The window and the command line order takes of
+a supervisor (`rolling.supervisor`), which plays them in another process.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -29,8 +29,8 @@ from umbrant.take.writer import TakeWriter
 CHUNK_AGENT_S = 6000.0
 """How many seconds of play, of all agents together, a chunk of a take has.
 
-However large the cast is, it takes up as much memory. What has come of a chunk is written when the
-take is cut short.
+However large the cast is, it takes up as much memory. What has come of a chunk
+is written when the take is cut short.
 """
 
 
@@ -53,7 +53,9 @@ class RollOrder:
 
 # It is an answer to being asked to stop, rather than an error.
 class RollStopped(Exception):  # noqa: N818
-    """A roll was asked to stop before its end. What was recorded is in the file."""
+    """A roll was asked to stop before its end. What was recorded is in the
+    file.
+    """
 
 
 def never() -> bool:
@@ -62,29 +64,48 @@ def never() -> bool:
 
 
 def roll(
-    order: RollOrder, *, should_stop: Callable[[], bool] = never, catalog: Catalog = BUILTIN
+    order: RollOrder,
+    *,
+    should_stop: Callable[[], bool] = never,
+    catalog: Catalog = BUILTIN,
 ) -> Path:
-    """Play a scenario as fast as it goes, recording everything; returns the path of the take.
+    """Play a scenario as fast as it goes, recording everything; returns the
+    path of the take.
 
-    Raises TakeError where it cannot be written and RollStopped when `should_stop`, asked at every
-    tick, says so.
+    Raises TakeError where it cannot be written and RollStopped when
+    `should_stop`, asked at every tick, says so.
     """
     scenario = played(order)
-    catalog = running_catalog(order.project, trusted=order.trusted, base=catalog)
+    catalog = running_catalog(
+        order.project, trusted=order.trusted, base=catalog
+    )
     flush_s = chunk_ticks(scenario) / scenario.ticks_per_s
-    header = header_of(order.project, scenario, order.branched_at, counts_only=order.counts_only)
+    header = header_of(
+        order.project,
+        scenario,
+        order.branched_at,
+        counts_only=order.counts_only,
+    )
     with TakeWriter(order.path, header, flush_s) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):
             if should_stop():
-                raise RollStopped(f"stopped at tick {tick} of {scenario.tick_count}")
+                raise RollStopped(
+                    f"stopped at tick {tick} of {scenario.tick_count}"
+                )
             play.tick(tick)
     return order.path
 
 
-def begin_play(order: RollOrder, writer: PlayRecorder, catalog: Catalog = BUILTIN) -> "Play":
-    """A play of an order, before its first tick. Raises ProjectError where a node file fails."""
-    running = running_catalog(order.project, trusted=order.trusted, base=catalog)
+def begin_play(
+    order: RollOrder, writer: PlayRecorder, catalog: Catalog = BUILTIN
+) -> "Play":
+    """A play of an order, before its first tick. Raises ProjectError where a
+    node file fails.
+    """
+    running = running_catalog(
+        order.project, trusted=order.trusted, base=catalog
+    )
     return Play(order.project, played(order), writer, running)
 
 
@@ -103,9 +124,16 @@ class Play:
         self.common = CastContext(project, catalog, scenario.seed, watch)
         self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
-        self._poses = [(body, writer.posing(body.name)) for body in self.world.cast.values()]
-        self._with_numbers = [body for body in self.world.cast.values() if body.stats]
-        self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
+        self._poses = [
+            (body, writer.posing(body.name))
+            for body in self.world.cast.values()
+        ]
+        self._with_numbers = [
+            body for body in self.world.cast.values() if body.stats
+        ]
+        self._cast = Cast.of(
+            self.common, scenario.players, self.world, writer.agent
+        )
 
     def tick(
         self,
@@ -113,31 +141,39 @@ class Play:
         cue_actions: Sequence[CueAction] = (),
         steered: tuple[str, Point] | None = None,
     ) -> None:
-        """Play one tick: cues, each agent's decisions in the order of the cast, then what the
-        bodies do.
+        """Play one tick: cues, each agent's decisions in the order of the cast,
+        then what the bodies do.
 
-        A hand may steer a puppet (its name, and how it is pushed); its actions follow the cues.
+        A hand may steer a puppet (its name, and how it is pushed); its actions
+        follow the cues.
         """
         self._begin(tick, cue_actions, steered)
-        # Poses are recorded before anybody decides: a take shows at a tick what the agents saw when
-        # they decided in it, not what came of that.
+        # Poses are recorded before anybody decides: a take shows at a tick what
+        # the agents saw when they decided in it, not what came of that.
         for body, pose in self._poses:
             pose(body.place if body.here else None, body.heading_deg)
         for body in self._with_numbers:
             for name, stat in body.stats.items():
-                self._writer.body_number(body.name, name, stat.value if body.here else None)
+                self._writer.body_number(
+                    body.name, name, stat.value if body.here else None
+                )
         for prop in self.world.all_props.values():
             self._writer.prop(
-                prop.name, prop.level if prop.here else None, prop.place, prop.carrier
+                prop.name,
+                prop.level if prop.here else None,
+                prop.place,
+                prop.carrier,
             )
         for runner in self._cast.runners:
             self._decide(runner)
         self.world.finish()
         self._writer.tick_done()
 
-    def decide(self, tick: int, cue_actions: Sequence[CueAction], agent: str) -> None:
-        """Play a tick as far as the decision of one agent: cues, then those before it in the cast.
-        The tick cannot be played on.
+    def decide(
+        self, tick: int, cue_actions: Sequence[CueAction], agent: str
+    ) -> None:
+        """Play a tick as far as the decision of one agent: cues, then those
+        before it in the cast. The tick cannot be played on.
         """
         self._begin(tick, cue_actions)
         for runner in self._cast.runners:
@@ -157,15 +193,20 @@ class Play:
         self.cues.tick()
         for action in cue_actions:
             self.cues.do(action, "the hand")
-        # After the cues: an event that a cue raises is received in this very tick.
+        # After the cues: an event that a cue raises is received in this very
+        # tick.
         self.common.begin(self.world.now_s)
 
     def take_up(
-        self, project: Project, scenario: Scenario, behaviors: Mapping[str, BehaviorChange]
+        self,
+        project: Project,
+        scenario: Scenario,
+        behaviors: Mapping[str, BehaviorChange],
     ) -> bool:
-        """Go on with another project, in which the behaviors of these agents differ, and cues and
-        walks at times that have not come. Nothing that differs may have made a difference yet.
-        Returns False where play cannot go on.
+        """Go on with another project, in which the behaviors of these agents
+        differ, and cues and walks at times that have not come. Nothing that
+        differs may have made a difference yet. Returns False where play cannot
+        go on.
         """
         for runner in self._cast.runners:
             change = behaviors.get(runner.name)
@@ -186,7 +227,12 @@ class Play:
 
 def chunk_ticks(scenario: Scenario) -> int:
     """How many ticks a chunk of a take of this scenario has."""
-    return max(1, round(CHUNK_AGENT_S / max(1, len(scenario.players)) * scenario.ticks_per_s))
+    return max(
+        1,
+        round(
+            CHUNK_AGENT_S / max(1, len(scenario.players)) * scenario.ticks_per_s
+        ),
+    )
 
 
 def header_of(
@@ -209,8 +255,8 @@ def header_of(
 
 
 def _with_stats(member: Member, begin: Mapping[str, float]) -> Member:
-    """One of the cast whose numbers begin elsewhere; those that its body does not have are left
-    out, which validation reports.
+    """One of the cast whose numbers begin elsewhere; those that its body does
+    not have are left out, which validation reports.
     """
     stats = member.body.stats
     changed = {
@@ -225,9 +271,14 @@ def _with_stats(member: Member, begin: Mapping[str, float]) -> Member:
 
 
 def played(order: RollOrder) -> Scenario:
-    """The scenario as it is to be played: with the numbers that variants give to bodies."""
+    """The scenario as it is to be played: with the numbers that variants give
+    to bodies.
+    """
     scenario = order.project.scenario(order.scenario)
-    cast = [_with_stats(each, order.project.stats_of(each.behavior)) for each in scenario.cast]
+    cast = [
+        _with_stats(each, order.project.stats_of(each.behavior))
+        for each in scenario.cast
+    ]
     changed: dict[str, object] = {"cast": tuple(cast)}
     if order.seed is not None:
         changed["seed"] = order.seed

@@ -25,17 +25,18 @@ class RollJob:
     player: PlayerLink | None = None
     """Who plays it."""
     past: Sequence[TakePiece] = ()
-    """What had been played before the tick at which it goes on; empty for one that is played from
-    its first.
+    """What had been played before the tick at which it goes on; empty for one
+    that is played from its first.
     """
     file: TakeFile | None = None
     """The take, once it has been begun."""
     stopped_because: str = ""
-    """Why it is to be stopped and its take kept; empty where it goes on, or where nobody wants it
-    any more.
+    """Why it is to be stopped and its take kept; empty where it goes on, or
+    where nobody wants it any more.
     """
     is_ending: bool = False
-    """Of a rehearsal: whether it has been told to end, so that its take comes."""
+    """Of a rehearsal: whether it has been told to end, so that its take comes.
+    """
     is_superseded: bool = False
     """Whether a newer order has come, so that nobody wants it any more."""
     stop_by_s: float | None = None
@@ -47,10 +48,14 @@ class RollJob:
     progress_s: float = 0.0
     """When its progress was told last."""
     look: Look | None = None
-    """What is to be shown of it as soon as there is enough; None once it has been."""
+    """What is to be shown of it as soon as there is enough; None once it has
+    been.
+    """
 
     def stopped(self) -> str:
         """Why and where it was stopped; empty where it was not to be."""
         if not self.stopped_because or self.file is None:
             return self.stopped_because
-        return f"{self.stopped_because} at tick {self.file.ticks} of {self.ticks}"
+        return (
+            f"{self.stopped_because} at tick {self.file.ticks} of {self.ticks}"
+        )

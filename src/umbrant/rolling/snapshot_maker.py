@@ -1,7 +1,9 @@
-"""Having snapshots made of what was played last, and on the way finding out whether it was right.
+"""Having snapshots made of what was played last, and on the way finding out
+whether it was right.
 
-For its snapshots an order is played once more, from its first tick. So a take that went on from a
-snapshot can be held against the take from the first tick, which it has to be equal to.
+For its snapshots an order is played once more, from its first tick. So a take
+that went on from a snapshot can be held against the take from the first tick,
+which it has to be equal to.
 """
 
 import socket
@@ -17,20 +19,24 @@ from umbrant.take.take_file import first_difference
 
 @dataclass
 class SnapshotMaker:
-    """What the supervisor keeps of the newest order that snapshots are wanted of."""
+    """What the supervisor keeps of the newest order that snapshots are wanted
+    of.
+    """
 
     history: TakeHistory | None = None
     """What has been played of it."""
     mistrusts: bool = False
-    """Whether a take that went on from a snapshot was another one than that from its first tick.
-    From then on every order is played from there.
+    """Whether a take that went on from a snapshot was another one than that
+    from its first tick. From then on every order is played from there.
     """
     _number: int = 0
     """The number of the order of which snapshots were made last."""
     _ticks: Sequence[int] = ()
     """Before which ticks they are."""
     _pieces: list[TakePiece] = field(default_factory=list)
-    """What has been played while they were made: each snapshot goes on from all of it so far."""
+    """What has been played while they were made: each snapshot goes on from all
+    of it so far.
+    """
 
     @property
     def is_due(self) -> bool:
@@ -74,17 +80,27 @@ class SnapshotMaker:
         self._ticks = ticks = history.snapshot_ticks()
         if not ticks:
             return ""
-        return order_line(history.number, history.order, prepares=ticks, checks=history.is_resumed)
+        return order_line(
+            history.number,
+            history.order,
+            prepares=ticks,
+            checks=history.is_resumed,
+        )
 
     def add(self, piece: TakePiece) -> None:
         """Something was played while snapshots were made."""
         self._pieces.append(piece)
 
-    def keep_snapshot(self, number: int, tick: int, channel: socket.socket) -> None:
+    def keep_snapshot(
+        self, number: int, tick: int, channel: socket.socket
+    ) -> None:
         """A player has left a snapshot behind."""
         history, past = self.history, tuple(self._pieces)
-        # It goes on from what was sent before it, so that has to end where it begins.
-        fits = bool(past) and past[-1].ticks == tick <= (history.ticks if history else 0)
+        # It goes on from what was sent before it, so that has to end where it
+        # begins.
+        fits = bool(past) and past[-1].ticks == tick <= (
+            history.ticks if history else 0
+        )
         has_room = history is not None and len(history.snapshots) < 2 * MOST
         if history is not None and fits and has_room and self.makes(number):
             history.keep(Snapshot(tick, channel, past))
@@ -92,15 +108,19 @@ class SnapshotMaker:
             channel.close()
 
     def finish(self) -> str:
-        """All snapshots have been made: hold what went on from an older one against what has been
-        played since. Returns where they differ; empty where they are equal. All snapshots go where
-        they are not.
+        """All snapshots have been made: hold what went on from an older one
+        against what has been played since. Returns where they differ; empty
+        where they are equal. All snapshots go where they are not.
         """
         history = self.history
         if history is None:
             return ""
         history.keep_only(self._ticks)
-        differs = _difference(history.pieces, self._pieces) if history.is_resumed else ""
+        differs = (
+            _difference(history.pieces, self._pieces)
+            if history.is_resumed
+            else ""
+        )
         if differs:
             self.mistrusts = True
             self.forget()
@@ -108,7 +128,9 @@ class SnapshotMaker:
 
 
 def _difference(one: Sequence[TakePiece], other: Sequence[TakePiece]) -> str:
-    """Where two recordings differ; empty where one of them has not come to its end."""
+    """Where two recordings differ; empty where one of them has not come to its
+    end.
+    """
     if not one or not other or one[-1].ticks != other[-1].ticks:
         return ""
     return first_difference(one, other)

@@ -1,8 +1,10 @@
-"""Snapshots of a play: copies of the player that wait, each at a tick, to go on from there.
+"""Snapshots of a play: copies of the player that wait, each at a tick, to go on
+from there.
 
-A snapshot is a fork of the player. It does nothing but wait at a socket whose other end only the
-supervisor holds, so it ends with that, whoever is killed. Told to go on, it forks once more: the
-copy plays, and the snapshot waits for the next order, for who drags a number sends many.
+A snapshot is a fork of the player. It does nothing but wait at a socket whose
+other end only the supervisor holds, so it ends with that, whoever is killed.
+Told to go on, it forks once more: the copy plays, and the snapshot waits for
+the next order, for who drags a number sends many.
 """
 
 import math
@@ -17,7 +19,12 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from umbrant.model.expanded import expand_behavior
-from umbrant.rolling.resuming import AgentRow, OrderChange, RecordedAnswer, scenario_ticks
+from umbrant.rolling.resuming import (
+    AgentRow,
+    OrderChange,
+    RecordedAnswer,
+    scenario_ticks,
+)
 from umbrant.rolling.roll import RollOrder, played
 from umbrant.take.pieces import TakePiece
 from umbrant.take.tables import What
@@ -25,8 +32,8 @@ from umbrant.take.tables import What
 MOST = 8
 """How many snapshots a take has."""
 MOST_AGENT_TICKS = 500_000
-"""How long a play may be, in ticks of all agents together, for snapshots to be kept. What it has
-recorded is kept with them.
+"""How long a play may be, in ticks of all agents together, for snapshots to be
+kept. What it has recorded is kept with them.
 """
 MOST_KIB = 400 * 1024
 """How large a player may be to be copied, in KiB."""
@@ -36,15 +43,18 @@ MOST_KIB = 400 * 1024
 
 
 class ForkPermission:
-    """Whether this process may fork. A node of a project's own that forks would have a copy of the
-    player send everything a second time, so such a copy ends at once.
+    """Whether this process may fork. A node of a project's own that forks would
+    have a copy of the player send everything a second time, so such a copy ends
+    at once.
     """
 
     _is_ours = False
 
     @classmethod
     def end_if_strange(cls) -> None:
-        """End a process that was forked by anybody but the player itself. Called in it."""
+        """End a process that was forked by anybody but the player itself.
+        Called in it.
+        """
         if not cls._is_ours:
             os._exit(1)
 
@@ -65,7 +75,9 @@ def is_small() -> bool:
 
 
 def forked() -> int:
-    """Fork; returns the id of the copy, 0 in it, and -1 where the system allows none."""
+    """Fork; returns the id of the copy, 0 in it, and -1 where the system allows
+    none.
+    """
     with ForkPermission.given():
         try:
             return os.fork()
@@ -74,7 +86,9 @@ def forked() -> int:
 
 
 def still_there(processes: Iterable[int]) -> list[int]:
-    """Those of the copies that have not ended. The others are forgotten by the system as well."""
+    """Those of the copies that have not ended. The others are forgotten by the
+    system as well.
+    """
     found = []
     for each in processes:
         with suppress(ChildProcessError):
@@ -84,17 +98,20 @@ def still_there(processes: Iterable[int]) -> list[int]:
 
 
 class PlayerEnds(NamedTuple):
-    """The file descriptors by which a player that goes on hears orders and sends messages."""
+    """The file descriptors by which a player that goes on hears orders and
+    sends messages.
+    """
 
     orders: int
     messages: int
 
 
 def wait_to_go_on(channel: socket.socket) -> PlayerEnds:
-    """Be a snapshot. Returns only in a copy of it that is to go on; ends the process when nobody
-    holds the other end of the channel any more.
+    """Be a snapshot. Returns only in a copy of it that is to go on; ends the
+    process when nobody holds the other end of the channel any more.
     """
-    # Nobody waits for the copies, so none may be left behind as a process that has ended.
+    # Nobody waits for the copies, so none may be left behind as a process that
+    # has ended.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     while True:
         try:
@@ -103,7 +120,8 @@ def wait_to_go_on(channel: socket.socket) -> PlayerEnds:
             os._exit(0)
         if not data or len(ends) != 2:
             os._exit(0)
-        # The copy plays and the snapshot stays, for the next order that comes from here.
+        # The copy plays and the snapshot stays, for the next order that comes
+        # from here.
         if forked() == 0:
             channel.close()
             return PlayerEnds(*ends)
@@ -115,19 +133,22 @@ def wait_to_go_on(channel: socket.socket) -> PlayerEnds:
 
 
 def best_ticks(wanted: Sequence[int]) -> list[int]:
-    """Before which ticks snapshots are best made, at most `MOST`, if each of these ticks is as
-    likely to be the one to go on at: those that leave the least to be played again.
+    """Before which ticks snapshots are best made, at most `MOST`, if each of
+    these ticks is as likely to be the one to go on at: those that leave the
+    least to be played again.
     """
     ticks = sorted(each for each in wanted if each > 0)
     chosen = [0]
     while len(chosen) <= MOST:
-        # One more snapshot saves, for each tick from it up to the next one, what lies between it
-        # and the one before.
+        # One more snapshot saves, for each tick from it up to the next one,
+        # what lies between it and the one before.
         best, saved = 0, 0
         for index, tick in enumerate(ticks):
             before = bisect_right(chosen, tick) - 1
             after = chosen[before + 1] if before + 1 < len(chosen) else math.inf
-            saves = (tick - chosen[before]) * (bisect_left(ticks, after) - index)
+            saves = (tick - chosen[before]) * (
+                bisect_left(ticks, after) - index
+            )
             if saves > saved:
                 best, saved = tick, saves
         if not best:
@@ -150,16 +171,20 @@ class Snapshot(NamedTuple):
         socket.send_fds(self.channel, [b"g"], ends)
 
 
-def _first(ticks: Mapping[AgentRow, int], places: Iterable[AgentRow]) -> list[int]:
-    """The first of the ticks at which something was at these places; empty if it never was, or at
-    the first tick.
+def _first(
+    ticks: Mapping[AgentRow, int], places: Iterable[AgentRow]
+) -> list[int]:
+    """The first of the ticks at which something was at these places; empty if
+    it never was, or at the first tick.
     """
     return sorted(tick for each in places if (tick := ticks.get(each)))[:1]
 
 
 @dataclass
 class TakeHistory:
-    """What has been played of the newest order: its pieces, and the snapshots on the way."""
+    """What has been played of the newest order: its pieces, and the snapshots
+    on the way.
+    """
 
     order: RollOrder
     number: int
@@ -177,13 +202,17 @@ class TakeHistory:
 
     def keep(self, snapshot: Snapshot) -> None:
         """Keep a snapshot, instead of an older one at its tick."""
-        for each in [each for each in self.snapshots if each.tick == snapshot.tick]:
+        for each in [
+            each for each in self.snapshots if each.tick == snapshot.tick
+        ]:
             each.channel.close()
             self.snapshots.remove(each)
         self.snapshots.append(snapshot)
 
     def keep_only(self, ticks: Sequence[int]) -> None:
-        """Let those snapshots go that are at none of these ticks: of older orders, that is."""
+        """Let those snapshots go that are at none of these ticks: of older
+        orders, that is.
+        """
         for each in [each for each in self.snapshots if each.tick not in ticks]:
             each.channel.close()
             self.snapshots.remove(each)
@@ -193,11 +222,14 @@ class TakeHistory:
         self.pieces.append(piece)
         for chunk in piece.chunks:
             _, ticks = chunk.columns[0]
-            # Its ticks rise, so the first one of the first chunk is when it was heard of.
+            # Its ticks rise, so the first one of the first chunk is when it was
+            # heard of.
             if ticks:
                 self.heard.setdefault((chunk.agent, chunk.row), ticks[0])
 
-    def answers(self, agent: str, row_id: str, part: str) -> Iterator[RecordedAnswer]:
+    def answers(
+        self, agent: str, row_id: str, part: str
+    ) -> Iterator[RecordedAnswer]:
         """What the condition of a part of a row found, in the order of time."""
         place = (agent, row_id, part, What.FOUND)
         for piece in self.pieces:
@@ -210,12 +242,13 @@ class TakeHistory:
                             yield RecordedAnswer(tick, *entry[:4])
 
     def snapshot_ticks(self) -> list[int]:
-        """Before which ticks snapshots are made; none where they would take too much memory.
+        """Before which ticks snapshots are made; none where they would take too
+        much memory.
 
-        Edits are resumed where a row that is given something is first heard of, where a condition
-        first turns to something else, a cue is done or a stretch of a walk begins, so a snapshot
-        belongs there. A row counts once, however many of the cast run it: its edit is resumed at
-        the first.
+        Edits are resumed where a row that is given something is first heard of,
+        where a condition first turns to something else, a cue is done or a
+        stretch of a walk begins, so a snapshot belongs there. A row counts
+        once, however many of the cast run it: its edit is resumed at the first.
         """
         project, scenario = self.order.project, played(self.order)
         is_long = self.ticks * len(scenario.players) > MOST_AGENT_TICKS
@@ -230,14 +263,19 @@ class TakeHistory:
         for behavior, agents in running.items():
             for row in expand_behavior(project, behavior).behavior.rows:
                 places = [(each, row.id) for each in agents]
-                if row.args or row.decorators or any(each.args for each in row.upkeep):
+                if (
+                    row.args
+                    or row.decorators
+                    or any(each.args for each in row.upkeep)
+                ):
                     ticks.extend(_first(self.heard, places))
                 ticks.extend(_first(turned, places))
         return best_ticks(ticks)
 
     def _turned(self) -> dict[AgentRow, int]:
-        """When a condition of each row first found something else than before. A number in it that
-        is moved a little has an atom turn at another tick than this.
+        """When a condition of each row first found something else than before.
+        A number in it that is moved a little has an atom turn at another tick
+        than this.
         """
         found: dict[AgentRow, int] = {}
         last: dict[tuple[str, str, str, int], object] = {}
@@ -248,7 +286,10 @@ class TakeHistory:
                 (_, ticks), _, (_, entries) = columns
                 for tick, entry in zip(ticks, entries, strict=True):
                     place = agent, row, part, entry[0]
-                    if len(entry) > 1 and last.setdefault(place, entry[1]) != entry[1]:
+                    if (
+                        len(entry) > 1
+                        and last.setdefault(place, entry[1]) != entry[1]
+                    ):
                         found[agent, row] = tick
                         break
         return found
@@ -259,9 +300,11 @@ class TakeHistory:
         found = [each for each in self.snapshots if each.tick <= tick]
         return max(found, key=lambda each: each.tick, default=None)
 
-    def gone_back(self, snapshot: Snapshot, order: RollOrder, number: int) -> "TakeHistory":
-        """The history of an order that goes on from a snapshot. This one must not be used any
-        more.
+    def gone_back(
+        self, snapshot: Snapshot, order: RollOrder, number: int
+    ) -> "TakeHistory":
+        """The history of an order that goes on from a snapshot. This one must
+        not be used any more.
         """
         found = TakeHistory(order, number, is_resumed=True)
         for piece in snapshot.past:

@@ -1,12 +1,12 @@
-"""The supervisor: takes orders, has them played by a process of its own making, and alone writes
-the takes.
+"""The supervisor: takes orders, has them played by a process of its own making,
+and alone writes the takes.
 
-Run as `python -P -m umbrant.rolling.supervisor`: orders come in on stdin and replies go out on
-stdout, one line of JSON each (`rolling.orders`). It ends when its input does. What a node prints
-goes to stderr.
+Run as `python -P -m umbrant.rolling.supervisor`: orders come in on stdin and
+replies go out on stdout, one line of JSON each (`rolling.orders`). It ends when
+its input does. What a node prints goes to stderr.
 
-It runs no code of a project, has one thread, and never waits for a player: a player that takes too
-long is ended.
+It runs no code of a project, has one thread, and never waits for a player: a
+player that takes too long is ended.
 """
 
 import gc
@@ -38,7 +38,12 @@ from umbrant.rolling.orders import (
     refused,
     stop_line,
 )
-from umbrant.rolling.player_process import PlayerLink, PlayerProcess, ResumedPlayer, die_with
+from umbrant.rolling.player_process import (
+    PlayerLink,
+    PlayerProcess,
+    ResumedPlayer,
+    die_with,
+)
 from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.rolling.resuming import change_of
 from umbrant.rolling.roll_job import RollJob
@@ -54,28 +59,35 @@ LOOK_S = 0.05
 STOP_S = 0.5
 """How long a player may take to stop by itself before it is ended."""
 PROGRESS_S = 0.04
-"""How often the progress of a take is told: the window shows what there is of it by then."""
+"""How often the progress of a take is told: the window shows what there is of
+it by then.
+"""
 PREPARE_AFTER_S = 0.2
 """How long nothing must have been ordered for snapshots to be made."""
 STALLED_S = 120.0
-"""How long a player may be at one tick. With thousands of agents one takes a small part of that."""
+"""How long a player may be at one tick. With thousands of agents one takes a
+small part of that.
+"""
 
 
 @dataclass
 class Supervisor:
-    """Does orders. The newest order wins: what was being rolled is stopped, and its take is
-    removed.
+    """Does orders. The newest order wins: what was being rolled is stopped, and
+    its take is removed.
     """
 
     orders: int
     """A file descriptor to read lines from."""
     replies: IO[str]
-    _selector: selectors.DefaultSelector = field(default_factory=selectors.DefaultSelector)
+    _selector: selectors.DefaultSelector = field(
+        default_factory=selectors.DefaultSelector
+    )
     _jobs: list[RollJob] = field(default_factory=list)
     _player: PlayerProcess | None = None
     """Who plays from the first tick."""
     _resumed: list[ResumedPlayer] = field(default_factory=list)
-    """Those that go on from snapshots: the last of them with the newest order."""
+    """Those that go on from snapshots: the last of them with the newest order.
+    """
     _maker: SnapshotMaker = field(default_factory=SnapshotMaker)
     """The snapshots, and what was played of the order that they are of."""
     _rests_since_s: float = 0.0
@@ -115,7 +127,8 @@ class Supervisor:
     def interrupt(self, number: int, _: object) -> None:
         """Handle a signal: takes being rolled are closed as far as they went.
 
-        It arrives between any two bytecodes, so it is only noted, and the selector is woken.
+        It arrives between any two bytecodes, so it is only noted, and the
+        selector is woken.
         """
         self._signal = number
         if not self._jobs:
@@ -130,7 +143,9 @@ class Supervisor:
         self._is_input_over = True
         for job in self._jobs:
             if not job.stopped_because:
-                self._stop(job, f"stopped by {signal.Signals(self._signal).name}")
+                self._stop(
+                    job, f"stopped by {signal.Signals(self._signal).name}"
+                )
 
     # orders
 
@@ -151,24 +166,39 @@ class Supervisor:
         except ValidationError as error:
             self._reply(refused(line, error))
             return
-        job = next((each for each in self._jobs if each.number == message.number), None)
+        job = next(
+            (each for each in self._jobs if each.number == message.number), None
+        )
         match message:
             case StopMessage(stop=reason):
                 if job is not None:
                     self._stop(job, reason)
             case LookMessage(look=path):
-                if job is not None and job.file is not None and not job.is_superseded:
+                if (
+                    job is not None
+                    and job.file is not None
+                    and not job.is_superseded
+                ):
                     self._show_so_far(job, job.file, Path(path))
             case StepMessage() | EndMessage():
                 if job is None or job.player is None:
                     self._reply(Reply(number=message.number))
                 else:
-                    job.is_ending = job.is_ending or isinstance(message, EndMessage)
+                    job.is_ending = job.is_ending or isinstance(
+                        message, EndMessage
+                    )
                     self._send(job.player, line)
             case RollMessage():
                 is_rehearsal = message.rehearse is not None
                 place, limit_s = Path(message.path), message.node_limit_s
-                job = RollJob(message.number, line, place, limit_s, is_rehearsal, message.keeps)
+                job = RollJob(
+                    message.number,
+                    line,
+                    place,
+                    limit_s,
+                    is_rehearsal,
+                    message.keeps,
+                )
                 if message.look is not None:
                     job.look = Look(Path(message.look), message.look_after)
                 self._begin(job, message)
@@ -192,30 +222,41 @@ class Supervisor:
             self._send(self._player, job.line)
 
     def _resume(self, job: RollJob, message: RollMessage) -> bool:
-        """Go on with an order from the last snapshot before anything in it can differ from the one
-        before. Returns whether there is one.
+        """Go on with an order from the last snapshot before anything in it can
+        differ from the one before. Returns whether there is one.
         """
         history = self._maker.history
         if history is None:
             return False
         if self._player is not None and self._maker.is_busy:
-            # Snapshots may still be being made, which the machine has no time for now.
-            self._send(self._player, stop_line(history.number, "a newer order came").encode())
+            # Snapshots may still be being made, which the machine has no time
+            # for now.
+            self._send(
+                self._player,
+                stop_line(history.number, "a newer order came").encode(),
+            )
         if not history.snapshots:
             return False
         try:
             order = message.order()
             change = change_of(history.order, order)
-        except (ProjectError, LookupError):  # whoever plays it tells what is wrong
+        except (
+            ProjectError,
+            LookupError,
+        ):  # whoever plays it tells what is wrong
             return False
         snapshot = history.snapshot_for(change) if change is not None else None
         if snapshot is None:
             return False
         try:
             job.player = player = ResumedPlayer(snapshot, self._watch())
-        except OSError:  # it has been killed, or there is no room for another process
+        except (
+            OSError
+        ):  # it has been killed, or there is no room for another process
             return False
-        self._maker.history = gone_back = history.gone_back(snapshot, order, job.number)
+        self._maker.history = gone_back = history.gone_back(
+            snapshot, order, job.number
+        )
         job.past = tuple(gone_back.pieces)
         self._resumed.append(player)
         self._selector.register(player.messages, selectors.EVENT_READ)
@@ -223,7 +264,9 @@ class Supervisor:
         return True
 
     def _watch(self) -> SharedWatch:
-        """A copy of a snapshot counts its ticks where the player does that it was forked from."""
+        """A copy of a snapshot counts its ticks where the player does that it
+        was forked from.
+        """
         return self._player.watch if self._player is not None else SharedWatch()
 
     def _stop(self, job: RollJob, because: str) -> None:
@@ -240,15 +283,21 @@ class Supervisor:
     # the players
 
     def _players(self) -> list[PlayerLink]:
-        first: list[PlayerLink] = [self._player] if self._player is not None else []
+        first: list[PlayerLink] = (
+            [self._player] if self._player is not None else []
+        )
         return [*first, *self._resumed]
 
     def _jobs_of(self, player: PlayerLink) -> list[RollJob]:
-        """The jobs that a player has been sent, in their order: it is at the first."""
+        """The jobs that a player has been sent, in their order: it is at the
+        first.
+        """
         return [each for each in self._jobs if each.player is player]
 
     def _new_player(self) -> None:
-        """Fork a player, which has all modules loaded and none of what other takes left behind."""
+        """Fork a player, which has all modules loaded and none of what other
+        takes left behind.
+        """
         # What went before was forked by the player that has ended.
         self._maker.forget()
         self._player = PlayerProcess()
@@ -261,7 +310,11 @@ class Supervisor:
     def _jobs_of_none(self) -> list[RollJob]:
         """The jobs whose player is gone."""
         known = self._players()
-        return [each for each in self._jobs if each.player not in known or each.player is None]
+        return [
+            each
+            for each in self._jobs
+            if each.player not in known or each.player is None
+        ]
 
     def _forget_calls(self) -> None:
         now_s = time.monotonic()
@@ -273,7 +326,14 @@ class Supervisor:
             for number, what, *more in messages:
                 if self._hear_of_snapshots(player, number, what, more):
                     continue
-                job = next((each for each in self._jobs_of(player) if each.number == number), None)
+                job = next(
+                    (
+                        each
+                        for each in self._jobs_of(player)
+                        if each.number == number
+                    ),
+                    None,
+                )
                 if job is not None:
                     self._hear(job, what, more)
             if player.fault:
@@ -281,13 +341,15 @@ class Supervisor:
                 raise ValueError(player.fault)  # noqa: TRY301
         except TakeError as error:
             self._fail(player, str(error))
-        except (
-            Exception
-        ) as error:  # what a player sends can be anything once a stranger's code has been at it
+        except Exception as error:
+            # What a player sends can be anything once a stranger's code has been at it.
             what = (
-                f"The process that played sent what is no part of a take ({printable(str(error))})."
+                "The process that played sent what is no part of a take "
+                f"({printable(str(error))})."
             )
-            player.end(what, next((each.number for each in self._jobs_of(player)), 0))
+            player.end(
+                what, next((each.number for each in self._jobs_of(player)), 0)
+            )
             self._ended(player)
         else:
             if not may_go_on:
@@ -296,8 +358,8 @@ class Supervisor:
     def _hear_of_snapshots(
         self, player: PlayerLink, number: int, what: str, more: list[Any]
     ) -> bool:
-        """Act on a message about an order that is played for its snapshots. Returns whether it is
-        one.
+        """Act on a message about an order that is played for its snapshots.
+        Returns whether it is one.
         """
         if what == "snapshot":
             self._keep_snapshot(player, number, *more)
@@ -322,13 +384,17 @@ class Supervisor:
         elif what in ("process", "declined"):
             self._hear_of_copy(job, *more)
         elif what in ("ready", "frame"):
-            frame = RehearsalFrame.model_validate_json(more[0]) if more else None
+            frame = (
+                RehearsalFrame.model_validate_json(more[0]) if more else None
+            )
             self._reply(Reply(number=job.number, frame=frame))
         else:
             self._hear_end(job, what, more)
 
     def _hear_of_copy(self, job: RollJob, process_id: int = 0) -> None:
-        """The copy of a snapshot has told its process id; without one it cannot go on."""
+        """The copy of a snapshot has told its process id; without one it cannot
+        go on.
+        """
         if not process_id:
             self._fall_back(job)
         elif isinstance(job.player, ResumedPlayer):
@@ -359,31 +425,42 @@ class Supervisor:
         if history is not None and history.number == job.number:
             history.add(piece)
         look = job.look
-        if look is not None and not job.is_superseded and file.ticks > look.after:
+        if (
+            look is not None
+            and not job.is_superseded
+            and file.ticks > look.after
+        ):
             job.look = None
             self._show_so_far(job, file, look.path)
         self._say_how_far(job, file.ticks)
 
     def _begin_history(self, job: RollJob) -> None:
-        """Keep what is played of an order from its first tick on, if snapshots are kept of it."""
+        """Keep what is played of an order from its first tick on, if snapshots
+        are kept of it.
+        """
         if job.keeps and not job.past:
             message = read_order(job.line)
             if isinstance(message, RollMessage):
                 self._maker.keep(message.order(), job.number)
 
-    def _keep_snapshot(self, player: PlayerLink, number: int, tick: int) -> None:
+    def _keep_snapshot(
+        self, player: PlayerLink, number: int, tick: int
+    ) -> None:
         """A player has left a snapshot behind."""
         channel = player.take_socket()
         if channel is not None:
             self._maker.keep_snapshot(number, int(tick), channel)
 
     def _wants_snapshots(self) -> bool:
-        """Whether there are none yet of what was played last, and nothing else is to be done."""
+        """Whether there are none yet of what was played last, and nothing else
+        is to be done.
+        """
         return self._maker.is_due and not self._jobs and not self._is_input_over
 
     def _prepare(self) -> None:
-        """Once nothing has been ordered for a moment, have snapshots made of what was played last.
-        It is played once more for them, rather than being slowed down by them.
+        """Once nothing has been ordered for a moment, have snapshots made of
+        what was played last. It is played once more for them, rather than being
+        slowed down by them.
         """
         rested_s = time.monotonic() - self._rests_since_s
         if self._player is None or rested_s < PREPARE_AFTER_S:
@@ -393,22 +470,32 @@ class Supervisor:
             self._send(self._player, line.encode())
 
     def _fall_back(self, job: RollJob) -> None:
-        """Play an order from its first tick, since nobody can go on with it from a later one."""
+        """Play an order from its first tick, since nobody can go on with it
+        from a later one.
+        """
         if job.file is not None:
             job.file.remove()
             job.file = None
         self._play_from_first(job)
 
     def _say_how_far(self, job: RollJob, ticks: int) -> None:
-        """Tell of the progress of a take, every so often: short ones are done before that."""
+        """Tell of the progress of a take, every so often: short ones are done
+        before that.
+        """
         now_s = time.monotonic()
-        if job.is_superseded or job.is_rehearsal or now_s - job.progress_s < PROGRESS_S:
+        if (
+            job.is_superseded
+            or job.is_rehearsal
+            or now_s - job.progress_s < PROGRESS_S
+        ):
             return
         job.progress_s = now_s
         self._reply(Reply(number=job.number, ticks=ticks, of=job.ticks))
 
     def _show_so_far(self, job: RollJob, file: TakeFile, path: Path) -> None:
-        """Write what has been played of a take into another file, and tell of it."""
+        """Write what has been played of a take into another file, and tell of
+        it.
+        """
         try:
             file.copy_so_far(path)
         except (TakeError, ValueError, TypeError, OverflowError, struct.error):
@@ -416,11 +503,13 @@ class Supervisor:
             with suppress(OSError):
                 path.unlink(missing_ok=True)
             return
-        self._reply(Reply(number=job.number, ticks=file.ticks, of=job.ticks, look=path))
+        self._reply(
+            Reply(number=job.number, ticks=file.ticks, of=job.ticks, look=path)
+        )
 
     def _ended(self, player: PlayerLink) -> None:
-        """A player has ended: conclude the take it was playing and leave the rest to a new
-        player.
+        """A player has ended: conclude the take it was playing and leave the
+        rest to a new player.
         """
         for each in (player.messages, player.orders):
             if each in self._selector.get_map():
@@ -431,7 +520,9 @@ class Supervisor:
             player.close()
             for job in jobs:
                 if job.is_superseded or job.stopped_because:
-                    self._conclude(job, "" if job.is_superseded else job.stopped())
+                    self._conclude(
+                        job, "" if job.is_superseded else job.stopped()
+                    )
                 else:
                     self._fall_back(job)
         else:
@@ -442,7 +533,9 @@ class Supervisor:
         how = player.close()
         self._player = None
         if job is not None and (
-            job.is_tried or job.file is not None or self._is_to_blame(job, player, how)
+            job.is_tried
+            or job.file is not None
+            or self._is_to_blame(job, player, how)
         ):
             self._conclude(
                 job,
@@ -451,15 +544,19 @@ class Supervisor:
                 else job.stopped() or how or "The player has ended by itself.",
             )
         elif job is not None:
-            # It had not begun with this order. A player also ends after a take in which code of a
-            # project ran.
+            # It had not begun with this order. A player also ends after a take
+            # in which code of a project ran.
             job.is_tried = True
         if not self._is_input_over or self._jobs:
             self._new_player()
 
     def _is_to_blame(self, job: RollJob, player: PlayerLink, how: str) -> bool:
-        """Whether it was this order at which a player ended that had not begun its take yet."""
-        return player.ended_at == job.number if player.ended_because else bool(how)
+        """Whether it was this order at which a player ended that had not begun
+        its take yet.
+        """
+        return (
+            player.ended_at == job.number if player.ended_because else bool(how)
+        )
 
     def _look_after(self) -> None:
         """Kill a player that takes too long for its task."""
@@ -482,7 +579,8 @@ class Supervisor:
             and now_s - self._call[1] > job.limit_s
         ):
             because = (
-                f"{player.called()} did not come back within {job.limit_s:g} s, so it was ended."
+                f"{player.called()} did not come back within {job.limit_s:g} s, "
+                "so it was ended."
             )
             player.end(f"{player.line_now()}: {because}", job.number)
         elif now_s - self._tick[1] > STALLED_S and not job.is_rehearsal:
@@ -495,7 +593,11 @@ class Supervisor:
     # what comes of a job
 
     def _conclude(
-        self, job: RollJob, error: str, steps: tuple[Push, ...] = (), cues: tuple[Cue, ...] = ()
+        self,
+        job: RollJob,
+        error: str,
+        steps: tuple[Push, ...] = (),
+        cues: tuple[Cue, ...] = (),
     ) -> None:
         """Close the take of a job and reply. With an `error` it was cut short."""
         self._jobs.remove(job)
@@ -514,7 +616,15 @@ class Supervisor:
                 job.file.close(error) if error else job.file.close()
             except TakeError as cannot:
                 error = error or str(cannot)
-        self._reply(Reply(number=job.number, take=take, error=error, steps=steps, cues=cues))
+        self._reply(
+            Reply(
+                number=job.number,
+                take=take,
+                error=error,
+                steps=steps,
+                cues=cues,
+            )
+        )
 
     def _fail(self, player: PlayerLink, error: str) -> None:
         """Give a take up because its file cannot be written."""
@@ -532,8 +642,9 @@ class Supervisor:
                 self._stop(job, "it was given up")
 
     def _reply(self, reply: Reply) -> None:
-        # Whoever gave the orders may be no more. That is no fault of what is being played: the end
-        # of the input, or a signal, says what becomes of it.
+        # Whoever gave the orders may be no more. That is no fault of what is
+        # being played: the end of the input, or a signal, says what becomes of
+        # it.
         with suppress(BrokenPipeError):
             self.replies.write(reply.line() + "\n")
             self.replies.flush()
@@ -541,11 +652,18 @@ class Supervisor:
 
 def _piece(data: list[Any]) -> TakePiece:
     ticks, ends_chunk, chunks, *rest = data
-    return TakePiece(int(ticks), bool(ends_chunk), [ChunkPiece(*each) for each in chunks], *rest)
+    return TakePiece(
+        int(ticks),
+        bool(ends_chunk),
+        [ChunkPiece(*each) for each in chunks],
+        *rest,
+    )
 
 
 def main() -> None:
-    """Serve stdin and stdout; whatever else is printed to stdout goes to stderr."""
+    """Serve stdin and stdout; whatever else is printed to stdout goes to
+    stderr.
+    """
     out = os.fdopen(os.dup(1), "w", encoding="utf-8")
     os.dup2(2, 1)
     supervisor = Supervisor(0, out)

@@ -1,8 +1,9 @@
-"""In which call of a project's own code a player is, and how far it has come: told through memory
-that is shared.
+"""In which call of a project's own code a player is, and how far it has come:
+told through memory that is shared.
 
-The player writes a few numbers at each such call; its supervisor reads them now and then. So a call
-that does not come back is found from outside, whatever it does inside.
+The player writes a few numbers at each such call; its supervisor reads them now
+and then. So a call that does not come back is found from outside, whatever it
+does inside.
 """
 
 import mmap
@@ -17,7 +18,9 @@ _SIZE = 4096
 
 
 class CallPlace(NamedTuple):
-    """Where a call of a project's own code was made. All are empty before the first."""
+    """Where a call of a project's own code was made. All are empty before the
+    first.
+    """
 
     file: str = ""
     line: str = ""
@@ -27,16 +30,17 @@ class CallPlace(NamedTuple):
 
     @property
     def last_of_all(self) -> str:
-        """A sentence for when something went wrong after the call, and maybe because of it."""
+        """A sentence for when something went wrong after the call, and maybe
+        because of it.
+        """
         where = f"{printable(self.file)}, line {printable(self.line)}"
-        return (
-            f"The last node of the project's own that ran was `{printable(self.kind)}` ({where})."
-        )
+        kind = printable(self.kind)
+        return f"The last node of the project's own that ran was `{kind}` ({where})."
 
 
 class SharedWatch:
-    """The memory of one player. Made before it is forked; it is an engine's `CallWatch` in the
-    player.
+    """The memory of one player. Made before it is forked; it is an engine's
+    `CallWatch` in the player.
     """
 
     def __init__(self) -> None:
@@ -47,8 +51,8 @@ class SharedWatch:
 
     def enter(self, place: bytes) -> None:
         numbers = self._numbers
-        # Of calls inside each other only the outermost is told: it is the one that does not come
-        # back.
+        # Of calls inside each other only the outermost is told: it is the one
+        # that does not come back.
         if not numbers[_DEPTH]:
             length = min(len(place), _SIZE - _PLACE)
             self._memory[_PLACE : _PLACE + length] = place[:length]
@@ -67,9 +71,11 @@ class SharedWatch:
 
     @property
     def call(self) -> int:
-        """The number of the outermost call that the player is in; 0 if it is in none."""
-        # The number tells one call from the next of the same node, which may be as quick as one
-        # look.
+        """The number of the outermost call that the player is in; 0 if it is in
+        none.
+        """
+        # The number tells one call from the next of the same node, which may be
+        # as quick as one look.
         return self._numbers[_CALLS] if self._numbers[_DEPTH] else 0
 
     @property
@@ -81,5 +87,9 @@ class SharedWatch:
     def place(self) -> CallPlace:
         """Where the last call was made."""
         length = min(self._numbers[_LENGTH], _SIZE - _PLACE)
-        found = self._memory[_PLACE : _PLACE + length].decode("utf-8", "replace").split("\0")
+        found = (
+            self._memory[_PLACE : _PLACE + length]
+            .decode("utf-8", "replace")
+            .split("\0")
+        )
         return CallPlace(*found[:5])

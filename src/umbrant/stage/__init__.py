@@ -1,1 +1,3 @@
-"""The stand-in world: bodies, walls, senses, routes. Implements the catalog's `World` protocol."""
+"""The stand-in world: bodies, walls, senses, routes. Implements the catalog's
+`World` protocol.
+"""

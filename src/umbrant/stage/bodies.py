@@ -18,8 +18,8 @@ class StageStat:
 
     def add(self, by: float) -> None:
         """Add to the number, within its bounds."""
-        # Not put on the grid: what drifts by less than half a step a tick would never move. Senses
-        # round what they say.
+        # Not put on the grid: what drifts by less than half a step a tick would
+        # never move. Senses round what they say.
         self.set(self.value + by)
 
     def set(self, value: float) -> None:
@@ -29,8 +29,8 @@ class StageStat:
 
 @dataclass
 class StageBody:
-    """A body on the stage. During a tick its movement is only set; the world carries it out at the
-    tick's end.
+    """A body on the stage. During a tick its movement is only set; the world
+    carries it out at the tick's end.
     """
 
     name: str
@@ -76,11 +76,16 @@ class StageBody:
             body.flies,
             member.group,
             not member.waits,
-            stats={name: StageStat(stat.value, stat) for name, stat in body.stats.items()},
+            stats={
+                name: StageStat(stat.value, stat)
+                for name, stat in body.stats.items()
+            },
         )
 
     def stat(self, name: str) -> float | None:
-        """The value of one of the body's numbers; None if it has none of this name."""
+        """The value of one of the body's numbers; None if it has none of this
+        name.
+        """
         return self.stats[name].value if name in self.stats else None
 
     def change_stat(self, name: str, by: float) -> float | None:
@@ -91,7 +96,9 @@ class StageBody:
         return self.stats[name].value
 
     def set_stat(self, name: str, value: float) -> bool:
-        """Set one of its numbers, within its bounds. Returns whether it has one of this name."""
+        """Set one of its numbers, within its bounds. Returns whether it has one
+        of this name.
+        """
         if name not in self.stats:
             return False
         self.stats[name].set(value)
@@ -104,12 +111,17 @@ class StageBody:
                 stat.add(stat.document.per_s * tick_s)
 
     def turn(self, wanted_deg: float, tick_s: float) -> float:
-        """Turn towards a heading as far as one tick allows; returns the degrees still to go."""
+        """Turn towards a heading as far as one tick allows; returns the degrees
+        still to go.
+        """
         off = turn_between(self.heading_deg, wanted_deg)
         most = self.turn_deg_s * tick_s
         step = max(-most, min(most, off))
-        # Kept between -180 and 180, so that turns are compared and recorded without wrapping round.
-        self.heading_deg = to_grid((self.heading_deg + step + 180.0) % 360.0 - 180.0)
+        # Kept between -180 and 180, so that turns are compared and recorded
+        # without wrapping round.
+        self.heading_deg = to_grid(
+            (self.heading_deg + step + 180.0) % 360.0 - 180.0
+        )
         return abs(off - step)
 
     def advance(self, tick_s: float) -> None:
@@ -119,18 +131,21 @@ class StageBody:
         while self.corners and left > 0:
             next_x, next_y = self.corners[0]
             apart = math.hypot(next_x - x, next_y - y)
-            # A corner within this tick's reach is passed, and what is left of the tick goes on
-            # behind it.
+            # A corner within this tick's reach is passed, and what is left of
+            # the tick goes on behind it.
             if apart <= left:
                 x, y = next_x, next_y
                 left -= apart
                 self.corners.pop(0)
             else:
                 self.turn(heading_to((x, y), (next_x, next_y)), tick_s)
-                x, y = x + (next_x - x) * left / apart, y + (next_y - y) * left / apart
+                x, y = (
+                    x + (next_x - x) * left / apart,
+                    y + (next_y - y) * left / apart,
+                )
                 left = 0.0
-        # On the grid, so that two processes, and two orders of adding, come to the same place to
-        # the last bit.
+        # On the grid, so that two processes, and two orders of adding, come to
+        # the same place to the last bit.
         self.place = to_grid(x), to_grid(y)
 
 
@@ -149,7 +164,13 @@ class StageProp:
     @classmethod
     def of(cls, document: PropDocument) -> "StageProp":
         """A prop in the state in which the scenario begins."""
-        return cls(document.name, document.group, document.at, document.level, document.drain_per_s)
+        return cls(
+            document.name,
+            document.group,
+            document.at,
+            document.level,
+            document.drain_per_s,
+        )
 
     def drain(self, tick_s: float) -> None:
         """Let one tick go by."""

@@ -1,5 +1,5 @@
-"""Where a body of a certain radius can be, what it can see past, and the shortest way between two
-points.
+"""Where a body of a certain radius can be, what it can see past, and the
+shortest way between two points.
 """
 
 from dataclasses import dataclass
@@ -20,35 +20,41 @@ from umbrant.stage.obstacles import Obstacles
 from umbrant.stage.routes import Corners
 
 SLACK_M = 0.002
-"""How far outside the walkable ground a point may be and still count as on it: poses are rounded to
-a grid.
+"""How far outside the walkable ground a point may be and still count as on it:
+poses are rounded to a grid.
 """
 EDGE = "the edge of the stage"
 TOUCHING_M = 1e-6
 
 
 class Ground:
-    """The walkable ground of a stage for bodies of one radius, in metres. Any thread may ask.
+    """The walkable ground of a stage for bodies of one radius, in metres. Any
+    thread may ask.
 
-    A body keeps its radius away from what is in the way. Whether it can be somewhere, or go
-    somewhere straight, is asked of what is in the way: that takes about as long among thousands of
-    walls as among a few.
+    A body keeps its radius away from what is in the way. Whether it can be
+    somewhere, or go somewhere straight, is asked of what is in the way: that
+    takes about as long among thousands of walls as among a few.
     """
 
     def __init__(self, stage: Stage, radius_m: float) -> None:
         self._inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(
             -radius_m, join_style="mitre"
         )
-        in_the_way = [area for area in stage.areas if area.blocks is not Blocks.NOTHING]
+        in_the_way = [
+            area for area in stage.areas if area.blocks is not Blocks.NOTHING
+        ]
         self._names = [area.name for area in in_the_way]
-        self._grown = np.array([_grown(area, radius_m) for area in in_the_way], dtype=object)
+        self._grown = np.array(
+            [_grown(area, radius_m) for area in in_the_way], dtype=object
+        )
         self.free = (
             self._inside.difference(shapely.union_all(self._grown))
             if len(self._grown)
             else self._inside
         )
         """All of the walkable ground, in one part or several."""
-        # No more than half the radius: two walls side by side must not come apart.
+        # No more than half the radius: two walls side by side must not come
+        # apart.
         slack = min(SLACK_M, radius_m / 2)
         self._left, self._low, self._right, self._high = self._inside.buffer(
             slack, join_style="mitre"
@@ -64,8 +70,8 @@ class Ground:
         return self._is_inside(place) and not self._obstacles.meet_point(place)
 
     def nearest(self, place: Point) -> Point:
-        """The walkable place nearest to a point; the point itself if it is walkable, or if nothing
-        is.
+        """The walkable place nearest to a point; the point itself if it is
+        walkable, or if nothing is.
         """
         if self.free.is_empty or self.holds(place):
             return place
@@ -83,11 +89,11 @@ class Ground:
         )
 
     def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Route:
-        """The shortest way. A goal off the walkable ground is replaced by the nearest place on it
-        within `reach_m`.
+        """The shortest way. A goal off the walkable ground is replaced by the
+        nearest place on it within `reach_m`.
 
-        Without a way, gives one with a cause and no corners: a body that is off the ground, or shut
-        in, stays there.
+        Without a way, gives one with a cause and no corners: a body that is off
+        the ground, or shut in, stays there.
         """
         no_room = self.why_not_at(start)
         if no_room is not None:
@@ -98,29 +104,39 @@ class Ground:
         if self.is_clear(start, end):
             return Route((end,), length_m([start, end]))
         apart = self._apart(start, end)
-        corners = None if apart else self._corners.way(np.asarray(start), np.asarray(end))
+        corners = (
+            None
+            if apart
+            else self._corners.way(np.asarray(start), np.asarray(end))
+        )
         if corners is None:
-            return Route((), 0.0, apart or cause("no_route", start=start, goal=goal))
+            return Route(
+                (), 0.0, apart or cause("no_route", start=start, goal=goal)
+            )
         way = [*(_as_point(corner) for corner in corners), end]
         return Route(tuple(way), length_m([start, *way]))
 
     @cached_property
     def _corners(self) -> Corners:
-        span_m = float(np.hypot(self._right - self._left, self._high - self._low))
-        return Corners(self.free, Horizon(self._thinned, span_m), self._is_clear)
+        span_m = float(
+            np.hypot(self._right - self._left, self._high - self._low)
+        )
+        return Corners(
+            self.free, Horizon(self._thinned, span_m), self._is_clear
+        )
 
     @cached_property
     def _parts(self) -> NDArray[np.object_]:
-        """The connected parts of the walkable ground, prepared for queries by one thread at a
-        time.
+        """The connected parts of the walkable ground, prepared for queries by
+        one thread at a time.
         """
         parts = np.asarray(shapely.get_parts(self.free), dtype=object)
         shapely.prepare(parts)
         return parts
 
     def _apart(self, start: Point, end: Point) -> Cause | None:
-        """Why there is no way from one walkable place to another, without a search: they lie in
-        different parts.
+        """Why there is no way from one walkable place to another, without a
+        search: they lie in different parts.
         """
         if len(self._parts) < 2:
             return None
@@ -128,24 +144,39 @@ class Ground:
         if one == other:
             return None
         around = self._around(one)
-        is_shut_in = bool(around) and shapely.area(self._parts[one]) < shapely.area(
-            self._parts[other]
-        )
+        is_shut_in = bool(around) and shapely.area(
+            self._parts[one]
+        ) < shapely.area(self._parts[other])
         if is_shut_in:
-            return cause("shut_in", start=start, goal=end, area=" and ".join(around))
+            return cause(
+                "shut_in", start=start, goal=end, area=" and ".join(around)
+            )
         return cause("no_route", start=start, goal=end)
 
     def _part_of(self, place: Point) -> int:
-        """The index of the part that a place lies in, or next to within the slack."""
+        """The index of the part that a place lies in, or next to within the
+        slack.
+        """
         point = shapely.Point(place)
         with self._asking:
             inside = next(
-                (index for index, part in enumerate(self._parts) if part.intersects(point)), None
+                (
+                    index
+                    for index, part in enumerate(self._parts)
+                    if part.intersects(point)
+                ),
+                None,
             )
-        return int(np.argmin(shapely.distance(self._parts, point))) if inside is None else inside
+        return (
+            int(np.argmin(shapely.distance(self._parts, point)))
+            if inside is None
+            else inside
+        )
 
     def _around(self, part: int) -> list[str]:
-        """What a part of the walkable ground ends at, besides the edge of the stage."""
+        """What a part of the walkable ground ends at, besides the edge of the
+        stage.
+        """
         known = self._ends_at.get(part)
         if known is None:
             apart = (
@@ -154,7 +185,8 @@ class Ground:
                 else np.empty(0)
             )
             known = self._ends_at[part] = [
-                self._names[int(index)] for index in np.flatnonzero(apart < TOUCHING_M)
+                self._names[int(index)]
+                for index in np.flatnonzero(apart < TOUCHING_M)
             ]
         return known
 
@@ -167,7 +199,9 @@ class Ground:
         )
 
     def _why_off_ground(self, goal: Point) -> Cause:
-        """Why a goal cannot be gone to: the area it lies in, or that it is outside the stage."""
+        """Why a goal cannot be gone to: the area it lies in, or that it is
+        outside the stage.
+        """
         area = self._no_room_for(goal)
         if area == EDGE:
             return cause("off_ground", goal=goal)
@@ -176,14 +210,23 @@ class Ground:
     def _no_room_for(self, place: Point) -> str:
         """What leaves a body no room at a place."""
         point = shapely.Point(place)
-        met = np.flatnonzero(shapely.intersects(self._grown, point)) if len(self._grown) else ()
+        met = (
+            np.flatnonzero(shapely.intersects(self._grown, point))
+            if len(self._grown)
+            else ()
+        )
         return " and ".join(self._names[int(each)] for each in met) or EDGE
 
     def _is_inside(self, place: Point) -> bool:
-        return self._left <= place[0] <= self._right and self._low <= place[1] <= self._high
+        return (
+            self._left <= place[0] <= self._right
+            and self._low <= place[1] <= self._high
+        )
 
     def _is_clear(self, start: FloatArray, end: FloatArray) -> bool:
-        """Whether a body can go straight from one walkable place (2,) to another."""
+        """Whether a body can go straight from one walkable place (2,) to
+        another.
+        """
         return not self._obstacles.meet_line(
             (float(start[0]), float(start[1])), (float(end[0]), float(end[1]))
         )
@@ -202,8 +245,8 @@ def ground_of(stage: Stage, radius_m: float, flies: bool = False) -> Ground:
 
 @dataclass(frozen=True)
 class _Named:
-    """A stage as a dictionary key that is hashed once: hashing all corners at each look-up takes
-    longer than the answer.
+    """A stage as a dictionary key that is hashed once: hashing all corners at
+    each look-up takes longer than the answer.
     """
 
     stage: Stage
@@ -219,8 +262,12 @@ class _Named:
 
 @lru_cache(maxsize=16)
 def _kept_ground(named: _Named, radius_m: float, flies: bool) -> Ground:
-    """Kept, for the same stage is played over and over while its behaviors change."""
-    stage = named.stage.model_copy(update={"areas": ()}) if flies else named.stage
+    """Kept, for the same stage is played over and over while its behaviors
+    change.
+    """
+    stage = (
+        named.stage.model_copy(update={"areas": ()}) if flies else named.stage
+    )
     return Ground(stage, radius_m)
 
 
@@ -228,17 +275,24 @@ class Sightlines:
     """What stands between two points."""
 
     def __init__(self, stage: Stage) -> None:
-        walls = [area for area in stage.areas if area.blocks is Blocks.SIGHT_AND_WAY]
+        walls = [
+            area for area in stage.areas if area.blocks is Blocks.SIGHT_AND_WAY
+        ]
         self._names = [wall.name for wall in walls]
         self._shapes = np.array(
-            [shapely.make_valid(shapely.Polygon(wall.corners)) for wall in walls], dtype=object
+            [
+                shapely.make_valid(shapely.Polygon(wall.corners))
+                for wall in walls
+            ],
+            dtype=object,
         )
         self._tree = shapely.STRtree(self._shapes)
 
     def blocked_by(self, start: Point, end: Point) -> str | None:
         """The name of the nearest thing in the line, None if the line is free."""
         line = shapely.LineString((start, end))
-        # In the order of the stage: of two that are equally near the first is named.
+        # In the order of the stage: of two that are equally near the first is
+        # named.
         met = np.sort(self._tree.query(line, predicate="intersects"))
         if len(met) == 0:
             return None
@@ -256,18 +310,23 @@ class Zones:
     def __init__(self, stage: Stage) -> None:
         self._names = [area.name for area in stage.areas]
         self._shapes = np.array(
-            [shapely.make_valid(shapely.Polygon(area.corners)) for area in stage.areas],
+            [
+                shapely.make_valid(shapely.Polygon(area.corners))
+                for area in stage.areas
+            ],
             dtype=object,
         )
         shapely.prepare(self._shapes)
 
     def at(self, place: Point) -> list[str]:
-        """The names of the areas that contain a point or have it on their edge, in the order of the
-        stage.
+        """The names of the areas that contain a point or have it on their edge,
+        in the order of the stage.
         """
         if not self._names:
             return []
-        met = np.flatnonzero(shapely.intersects_xy(self._shapes, place[0], place[1]))
+        met = np.flatnonzero(
+            shapely.intersects_xy(self._shapes, place[0], place[1])
+        )
         return [self._names[int(index)] for index in met]
 
 

@@ -1,8 +1,8 @@
-"""How far it can be seen in each direction at the most: what spares a search the corners that lie
-behind a wall.
+"""How far it can be seen in each direction at the most: what spares a search
+the corners that lie behind a wall.
 
-It may say too much, never too little. So it may leave out walls that are far away or have many
-corners.
+It may say too much, never too little. So it may leave out walls that are far
+away or have many corners.
 """
 
 import numpy as np
@@ -16,13 +16,14 @@ BINS = 1024
 NEAREST = 192
 """How many walls are looked at; among many these are all around."""
 MOST_CORNERS = 12
-"""A wall with more is left out: it would make room for as many corners in the table of all walls.
+"""A wall with more is left out: it would make room for as many corners in the
+table of all walls.
 """
 
 
 class Horizon:
-    """The walls of a ground, asked how far they let one see. Never changed once made, so any thread
-    may ask.
+    """The walls of a ground, asked how far they let one see. Never changed once
+    made, so any thread may ask.
 
     `span_m` is how far apart two places on it are at the most.
     """
@@ -38,13 +39,15 @@ class Horizon:
         self._corners = np.array(
             [[*ring, *[ring[-1]] * (most - len(ring))] for ring in rings]
         ).reshape(-1, most, 2)
-        """(walls, corners, 2) in metres; a wall with fewer corners repeats its last."""
+        """(walls, corners, 2) in metres; a wall with fewer corners repeats its
+        last.
+        """
         self._middles = self._corners.mean(axis=1)
         self._span_m = span_m
 
     def seen_at_most(self, place: FloatArray) -> FloatArray:
-        """For each of BINS directions, from -180° on, no less than how far it can be seen from a
-        place, in metres.
+        """For each of BINS directions, from -180° on, no less than how far it
+        can be seen from a place, in metres.
         """
         far = np.full(BINS, self._span_m)
         if not len(self._middles):
@@ -57,26 +60,32 @@ class Horizon:
         )
         along = self._corners[near] - place
         middle = self._middles[near] - place
-        # Angles are measured from the direction of each wall's middle, so that none is cut in two
-        # at ±180°.
+        # Angles are measured from the direction of each wall's middle, so that
+        # none is cut in two at ±180°.
         towards = np.arctan2(middle[:, 1], middle[:, 0])
         off = np.arctan2(along[..., 1], along[..., 0]) - towards[:, None]
         off = (off + np.pi) % (2 * np.pi) - np.pi
         low, high = off.min(axis=1), off.max(axis=1)
         reach = np.hypot(along[..., 0], along[..., 1]).max(axis=1)
-        # Only directions that lie wholly within a wall are cut off by it. One that is all around
-        # the place is none.
+        # Only directions that lie wholly within a wall are cut off by it. One
+        # that is all around the place is none.
         first = np.ceil((low + towards + np.pi) / _BIN).astype(int) + 1
         last = np.floor((high + towards + np.pi) / _BIN).astype(int) - 1
         counts = np.where(high - low < np.pi, np.maximum(0, last - first), 0)
         starts = np.repeat(first - np.cumsum(counts) + counts, counts)
-        np.minimum.at(far, (starts + np.arange(len(starts))) % BINS, np.repeat(reach, counts))
+        np.minimum.at(
+            far,
+            (starts + np.arange(len(starts))) % BINS,
+            np.repeat(reach, counts),
+        )
         return far
 
     @staticmethod
     def directions(along: FloatArray) -> NDArray[np.intp]:
         """In which of the directions each of some vectors (n, 2) points."""
-        found = np.floor((np.arctan2(along[:, 1], along[:, 0]) + np.pi) / _BIN).astype(np.intp)
+        found = np.floor(
+            (np.arctan2(along[:, 1], along[:, 0]) + np.pi) / _BIN
+        ).astype(np.intp)
         return np.asarray(found % BINS)
 
 

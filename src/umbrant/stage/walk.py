@@ -1,5 +1,5 @@
-"""A puppet's walk: where it is at each moment, worked out before the first tick and anew when a cue
-moves it.
+"""A puppet's walk: where it is at each moment, worked out before the first tick
+and anew when a cue moves it.
 """
 
 from bisect import bisect_right
@@ -24,8 +24,8 @@ class _Leg:
 
 
 class Walk:
-    """The position of a puppet at each moment. `faults` holds the points that cannot be walked to:
-    (index, cause).
+    """The position of a puppet at each moment. `faults` holds the points that
+    cannot be walked to: (index, cause).
     """
 
     def __init__(self, member: Member, ground: Ground) -> None:
@@ -37,11 +37,15 @@ class Walk:
         self._set_out(member.start, member.facing_deg, 0.0)
 
     def go_on_from(self, place: Point, facing_deg: float, now_s: float) -> None:
-        """The puppet has been put somewhere: from there it goes to the points that are still ahead,
-        each in time.
+        """The puppet has been put somewhere: from there it goes to the points
+        that are still ahead, each in time.
         """
         self.faults = []
-        self._points = [(index, point) for index, point in self._points if point.at_s > now_s]
+        self._points = [
+            (index, point)
+            for index, point in self._points
+            if point.at_s > now_s
+        ]
         self._set_out(place, facing_deg, now_s)
 
     def _set_out(self, here: Point, facing_deg: float, now_s: float) -> None:
@@ -54,7 +58,9 @@ class Walk:
                 self.faults.append((index, way.cause))
             elif way.corners:
                 corners = (here, *way.corners)
-                lengths = tuple(distance_m(start, end) for start, end in pairwise(corners))
+                lengths = tuple(
+                    distance_m(start, end) for start, end in pairwise(corners)
+                )
                 self._legs.append(_Leg(now_s, point.at_s, corners, lengths))
                 here = point.to
             now_s = point.at_s
@@ -77,12 +83,17 @@ class Walk:
 def _along(leg: _Leg, share: float, facing_deg: float) -> tuple[Point, float]:
     left = share * sum(leg.lengths_m)
     heading = facing_deg
-    for (start, end), length in zip(pairwise(leg.corners), leg.lengths_m, strict=True):
+    for (start, end), length in zip(
+        pairwise(leg.corners), leg.lengths_m, strict=True
+    ):
         if length > 0:
             heading = heading_to(start, end)
         if left <= length and length > 0:
             part = left / length
-            x, y = start[0] + (end[0] - start[0]) * part, start[1] + (end[1] - start[1]) * part
+            x, y = (
+                start[0] + (end[0] - start[0]) * part,
+                start[1] + (end[1] - start[1]) * part,
+            )
             return (to_grid(x), to_grid(y)), to_grid(heading)
         left -= length
     return leg.corners[-1], to_grid(heading)

@@ -1,8 +1,10 @@
-"""Takes of a study that are played and counted by the workers of a Dask cluster.
+"""Takes of a study that are played and counted by the workers of a Dask
+cluster.
 
-A worker gets batches: the documents of a project, by content, and the seeds. Like the window it
-never runs a project's code itself: each batch has a supervised process of its own. A worker needs
-Umbrant installed, and nothing else of it.
+A worker gets batches: the documents of a project, by content, and the seeds.
+Like the window it never runs a project's code itself: each batch has a
+supervised process of its own. A worker needs Umbrant installed, and nothing
+else of it.
 """
 
 import hashlib
@@ -23,11 +25,17 @@ from umbrant.studying.counts import CountedTake, count_take
 from umbrant.studying.study import StudyError
 
 BATCH = 8
-"""How many takes a worker is given at a time: a process is started for each batch."""
+"""How many takes a worker is given at a time: a process is started for each
+batch.
+"""
 AHEAD = 3
-"""How many batches for each worker are on their way before the first of them has come back."""
+"""How many batches for each worker are on their way before the first of them
+has come back.
+"""
 TRIES = 3
-"""How often a batch is given to another worker, where one after the other dies of it."""
+"""How often a batch is given to another worker, where one after the other dies
+of it.
+"""
 REACHED_S = 10
 
 
@@ -49,8 +57,8 @@ def play_batch(
     trusted: bool,
     counts_only: bool = False,
 ) -> list[CountedTake | str]:
-    """Play a scenario with each seed and count the takes; of one that fails say why. This is what a
-    worker does.
+    """Play a scenario with each seed and count the takes; of one that fails say
+    why. This is what a worker does.
     """
     project = parse_project(documents)
     with TemporaryDirectory(prefix="umbrant-") as folder:
@@ -66,13 +74,17 @@ def play_batch(
             for seed in seeds
         ]
         return [
-            take if isinstance(take, str) else count_take(take) for _, take in takes_of(orders, 1)
+            take if isinstance(take, str) else count_take(take)
+            for _, take in takes_of(orders, 1)
         ]
 
 
-def counted_on_cluster(address: str, orders: Sequence[TakeOrder]) -> Iterator[CountedTake | str]:
-    """Have the workers of the scheduler at an address play takes; what they are counted as comes in
-    the order in which they are asked for. Raises StudyError where there is no such scheduler.
+def counted_on_cluster(
+    address: str, orders: Sequence[TakeOrder]
+) -> Iterator[CountedTake | str]:
+    """Have the workers of the scheduler at an address play takes; what they are
+    counted as comes in the order in which they are asked for. Raises StudyError
+    where there is no such scheduler.
     """
     client = _connected(address)
     try:
@@ -80,11 +92,14 @@ def counted_on_cluster(address: str, orders: Sequence[TakeOrder]) -> Iterator[Co
         left = _batches(orders)
         while True:
             most = AHEAD * max(1, len(client.scheduler_info()["workers"]))
-            while len(waiting) < most and (batch := next(left, None)) is not None:
+            while (
+                len(waiting) < most and (batch := next(left, None)) is not None
+            ):
                 waiting.append((_submitted(client, batch), len(batch)))
             if not waiting:
                 return
-            # The oldest, not the first that is done: results come in one order for any cluster.
+            # The oldest, not the first that is done: results come in one order
+            # for any cluster.
             future, count = waiting.popleft()
             yield from _result(future, count)
     finally:
@@ -121,9 +136,12 @@ def _batches(orders: Sequence[TakeOrder]) -> Iterator[list[TakeOrder]]:
 def _submitted(client: Any, batch: list[TakeOrder]) -> Any:
     first = batch[0]
     texts = document_texts(first.project)
-    # By content: the documents of one project are sent once, however many batches are played of
-    # it. As a task, not as data on a worker, so that they are there again after a worker has died.
-    name = hashlib.sha256(json.dumps(texts, sort_keys=True).encode()).hexdigest()
+    # By content: the documents of one project are sent once, however many
+    # batches are played of it. As a task, not as data on a worker, so that they
+    # are there again after a worker has died.
+    name = hashlib.sha256(
+        json.dumps(texts, sort_keys=True).encode()
+    ).hexdigest()
     documents = client.submit(dict, texts, key=f"umbrant-{name}")
     seeds = [each.seed for each in batch]
     return client.submit(
@@ -139,9 +157,13 @@ def _submitted(client: Any, batch: list[TakeOrder]) -> Any:
 
 
 def _result(future: Any, count: int) -> list[CountedTake | str]:
-    """What became of a batch. One that nobody could play costs its takes, not the study."""
+    """What became of a batch. One that nobody could play costs its takes, not
+    the study.
+    """
     try:
         found: list[CountedTake | str] = future.result()
     except Exception as error:
-        return [f"the workers could not play it ({type(error).__name__}: {error})"] * count
+        return [
+            f"the workers could not play it ({type(error).__name__}: {error})"
+        ] * count
     return found

@@ -1,7 +1,7 @@
 """Playing and counting the takes of a study with processes of this machine.
 
-A take is played by one process, written by another, and counted by a third, so that counting holds
-up neither who plays nor who keeps the results.
+A take is played by one process, written by another, and counted by a third, so
+that counting holds up neither who plays nor who keeps the results.
 """
 
 import os
@@ -20,15 +20,22 @@ from umbrant.take.errors import TakeError
 from umbrant.take.reader import read_take
 
 
-def counted_here(orders: Sequence[RollOrder], jobs: int) -> Iterator[CountedTake | str]:
-    """Play orders with so many processes, and count their takes: what each is counted as, or why
-    there is none, in the order in which they are given.
+def counted_here(
+    orders: Sequence[RollOrder], jobs: int
+) -> Iterator[CountedTake | str]:
+    """Play orders with so many processes, and count their takes: what each is
+    counted as, or why there is none, in the order in which they are given.
     """
-    counters = ProcessPoolExecutor(jobs, get_context("fork"), _end_with, (os.getpid(),))
+    counters = ProcessPoolExecutor(
+        jobs, get_context("fork"), _end_with, (os.getpid(),)
+    )
     with counters:
-        # Forked now, while this process has no threads: who is forked beside some may never get on.
+        # Forked now, while this process has no threads: who is forked beside
+        # some may never get on.
         counters.submit(os.getpid).result()
-        for _, found in played_orders(orders, jobs, partial(_counted, counters)):
+        for _, found in played_orders(
+            orders, jobs, partial(_counted, counters)
+        ):
             yield found
 
 
@@ -44,7 +51,8 @@ def _counted(counters: Executor, path: Path) -> CountedTake | str:
     try:
         return counters.submit(count_file, path).result()
     except BrokenExecutor:
-        # One that counts has been killed, and with it the pool: the rest is counted right here.
+        # One that counts has been killed, and with it the pool: the rest is
+        # counted right here.
         return count_file(path)
 
 

@@ -1,7 +1,8 @@
 """A study: many takes of one scenario, counted into one SQLite file.
 
-A take is counted as soon as it has been read, in the order of the study whoever played it, so equal
-inputs give equal results. What has been counted is not played again.
+A take is counted as soon as it has been read, in the order of the study whoever
+played it, so equal inputs give equal results. What has been counted is not
+played again.
 """
 
 import hashlib
@@ -53,7 +54,9 @@ CREATE TABLE finding (run INTEGER NOT NULL, key TEXT NOT NULL, agent TEXT NOT NU
 """
 FILE = "study.sqlite"
 COUNTS_ONLY = "counts_only"
-"""What is noted of a study in whose takes nothing was looked for but what is counted."""
+"""What is noted of a study in whose takes nothing was looked for but what is
+counted.
+"""
 
 
 class StudyError(ValueError):
@@ -62,7 +65,9 @@ class StudyError(ValueError):
 
 @dataclass(frozen=True)
 class Run:
-    """One take of a study: its number from 0 on, its seed, and the varied values."""
+    """One take of a study: its number from 0 on, its seed, and the varied
+    values.
+    """
 
     number: int
     seed: int
@@ -83,13 +88,25 @@ class RunTally:
 
 
 def identity(
-    project: Project, scenario: str, seeds: range, vary: Sequence[str], *, counts_only: bool = False
+    project: Project,
+    scenario: str,
+    seeds: range,
+    vary: Sequence[str],
+    *,
+    counts_only: bool = False,
 ) -> str:
     """What makes two studies the same one."""
-    made_of = [document_texts(project), scenario, [seeds.start, seeds.stop], list(vary)]
+    made_of = [
+        document_texts(project),
+        scenario,
+        [seeds.start, seeds.stop],
+        list(vary),
+    ]
     if counts_only:
         made_of.append(COUNTS_ONLY)
-    return hashlib.sha256(json.dumps(made_of, sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(
+        json.dumps(made_of, sort_keys=True).encode()
+    ).hexdigest()
 
 
 class StudyFile:
@@ -99,15 +116,19 @@ class StudyFile:
         self.path = folder / FILE
         is_new = not self.path.exists()
         if is_new and not identity:
-            raise StudyError(f"{folder}: there is no study. `umbrant study PROJECT` makes one.")
+            raise StudyError(
+                f"{folder}: there is no study. `umbrant study PROJECT` makes one."
+            )
         try:
             folder.mkdir(parents=True, exist_ok=True)
             self._file = sqlite3.connect(self.path, isolation_level=None)
         except (OSError, sqlite3.Error) as error:
-            raise StudyError(f"{self.path}: the study cannot be kept there: {error}.") from None
+            raise StudyError(
+                f"{self.path}: the study cannot be kept there: {error}."
+            ) from None
         try:
-            # Written first, so that a file that is opened by its name is known to be a study
-            # whatever comes next.
+            # Written first, so that a file that is opened by its name is known
+            # to be a study whatever comes next.
             if is_new:
                 self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
                 self._file.execute(f"PRAGMA user_version={VERSION}")
@@ -132,14 +153,17 @@ class StudyFile:
     def _check(self, identity: str) -> None:
         (found,) = self._file.execute("PRAGMA application_id").fetchone()
         if found != APPLICATION_ID:
-            raise StudyError(f"{self.path}: this is no study. Choose another folder.")
+            raise StudyError(
+                f"{self.path}: this is no study. Choose another folder."
+            )
         (version,) = self._file.execute("PRAGMA user_version").fetchone()
         if version != VERSION:
             raise StudyError(
                 f"{self.path}: this study was made by another version. Choose another folder, or "
                 "remove the file."
             )
-        # What has been counted for other documents, seeds or values must not be mixed with this.
+        # What has been counted for other documents, seeds or values must not be
+        # mixed with this.
         known = self.meta("identity")
         if identity and known != identity:
             raise StudyError(
@@ -149,12 +173,16 @@ class StudyFile:
 
     def meta(self, name: str) -> str:
         """Something that is noted of the study; empty if it is not."""
-        with closing(self._file.execute("SELECT value FROM meta WHERE name = ?", (name,))) as found:
+        with closing(
+            self._file.execute("SELECT value FROM meta WHERE name = ?", (name,))
+        ) as found:
             row = found.fetchone()
         return str(row[0]) if row else ""
 
     def _put_meta(self, name: str, value: str) -> None:
-        self._file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
+        self._file.execute(
+            "INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value)
+        )
 
     def note(self, **values: object) -> None:
         """Note something of the study."""
@@ -163,17 +191,23 @@ class StudyFile:
 
     def counted(self) -> set[int]:
         """The numbers of the takes that have been counted."""
-        return {number for (number,) in self._file.execute("SELECT number FROM run")}
+        return {
+            number for (number,) in self._file.execute("SELECT number FROM run")
+        }
 
-    def count(self, run: Run, counted: CountedTake | None, fault: str = "") -> None:
+    def count(
+        self, run: Run, counted: CountedTake | None, fault: str = ""
+    ) -> None:
         """Keep what a take was counted as, or note why there is none."""
         given = json.dumps(dict(run.given), sort_keys=True)
         ticks = counted.ticks if counted is not None else 0
-        # A take is counted whole or not at all: who is killed here takes the study up again.
+        # A take is counted whole or not at all: who is killed here takes the
+        # study up again.
         self._file.execute("BEGIN")
         try:
             self._file.execute(
-                "INSERT INTO run VALUES (?,?,?,?,?)", (run.number, run.seed, given, ticks, fault)
+                "INSERT INTO run VALUES (?,?,?,?,?)",
+                (run.number, run.seed, given, ticks, fault),
             )
             if counted is not None:
                 for table, lines in counted.lines.items():
@@ -187,7 +221,8 @@ class StudyFile:
         if lines:
             places = ",".join("?" * len(lines[0]))
             # The table is one of TABLES.
-            self._file.executemany(f"INSERT INTO {table} VALUES ({places})", lines)  # noqa: S608
+            add = f"INSERT INTO {table} VALUES ({places})"  # noqa: S608
+            self._file.executemany(add, lines)
 
     def faults(self) -> list[tuple[int, str]]:
         """The seeds of which there is no take, and why."""
@@ -201,7 +236,9 @@ class StudyFile:
         return [agent for (agent,) in found]
 
     def groups(self) -> list[str]:
-        """The combinations of varied values, as they are kept, in the order of the study."""
+        """The combinations of varied values, as they are kept, in the order of
+        the study.
+        """
         return [
             given
             for (given,) in self._file.execute(
@@ -221,9 +258,11 @@ class StudyFile:
             )
         ]
 
-    def summary(self, given: str | None = None, agent: str | None = None) -> list[RowSummary]:
-        """What the takes say of each row, of those with some values or of all; of one agent or of
-        all.
+    def summary(
+        self, given: str | None = None, agent: str | None = None
+    ) -> list[RowSummary]:
+        """What the takes say of each row, of those with some values or of all;
+        of one agent or of all.
         """
         ticks_of = self._ticks_of(given)
         rate = float(self.meta("ticks_per_s") or 1)
@@ -233,13 +272,21 @@ class StudyFile:
             "run, agent, row, entered, ticks, succeeded, failed, stopped, first, longest",
             agent,
         ):
-            # Takes that failed, or have other values, are no part of this summary.
+            # Takes that failed, or have other values, are no part of this
+            # summary.
             if run in ticks_of:
                 found.setdefault((who, row), []).append((run, *numbers))
-        return [row_summary(*place, lines, ticks_of, rate) for place, lines in found.items()]
+        return [
+            row_summary(*place, lines, ticks_of, rate)
+            for place, lines in found.items()
+        ]
 
-    def chances(self, given: str | None = None, agent: str | None = None) -> list[ShareSummary]:
-        """How often each chance let its row in, against how often it should have."""
+    def chances(
+        self, given: str | None = None, agent: str | None = None
+    ) -> list[ShareSummary]:
+        """How often each chance let its row in, against how often it should
+        have.
+        """
         ticks_of = self._ticks_of(given)
         found: dict[tuple[str, str, str], list[tuple[float, ...]]] = {}
         for run, who, row, part, *numbers in self._lines(
@@ -256,20 +303,32 @@ class StudyFile:
             for place, (rolled, passed, expected) in summed.items()
         ]
 
-    def draws(self, given: str | None = None, agent: str | None = None) -> list[ShareSummary]:
-        """How often each child of a row that draws was drawn first, against its weight."""
+    def draws(
+        self, given: str | None = None, agent: str | None = None
+    ) -> list[ShareSummary]:
+        """How often each child of a row that draws was drawn first, against its
+        weight.
+        """
         ticks_of = self._ticks_of(given)
-        found: dict[tuple[str, str], dict[str, list[tuple[int, float | None]]]] = {}
+        found: dict[
+            tuple[str, str], dict[str, list[tuple[int, float | None]]]
+        ] = {}
         for run, who, row, child, times, share in self._lines(
             "draw", "run, agent, row, child, times, share", agent
         ):
             if run in ticks_of:
-                found.setdefault((who, row), {}).setdefault(child, []).append((times, share))
+                found.setdefault((who, row), {}).setdefault(child, []).append(
+                    (times, share)
+                )
         return [
-            each for place, children in found.items() for each in _draw_summaries(place, children)
+            each
+            for place, children in found.items()
+            for each in _draw_summaries(place, children)
         ]
 
-    def key_summaries(self, given: str | None = None, agent: str | None = None) -> list[KeySummary]:
+    def key_summaries(
+        self, given: str | None = None, agent: str | None = None
+    ) -> list[KeySummary]:
         """How each key fared that holds numbers, or yes and no."""
         ticks_of = self._ticks_of(given)
         found: dict[tuple[str, str], list[tuple[float, ...]]] = {}
@@ -290,23 +349,35 @@ class StudyFile:
             for place, lines in found.items()
         ]
 
-    def findings(self, given: str | None = None, agent: str | None = None) -> list[FindingSummary]:
+    def findings(
+        self, given: str | None = None, agent: str | None = None
+    ) -> list[FindingSummary]:
         """What the review found in takes, that in most takes first."""
         ticks_of = self._ticks_of(given)
         seeds = dict(self._file.execute("SELECT number, seed FROM run"))
         found: dict[tuple[str, str], list[tuple[int, str]]] = {}
-        for run, key, who, says in self._lines("finding", "run, key, agent, says", agent):
+        for run, key, who, says in self._lines(
+            "finding", "run, key, agent, says", agent
+        ):
             if run in ticks_of:
                 found.setdefault((key, who), []).append((run, says))
         summed = [
-            FindingSummary(*place, lines[0][1], len(lines), len(ticks_of), seeds[lines[0][0]])
+            FindingSummary(
+                *place,
+                lines[0][1],
+                len(lines),
+                len(ticks_of),
+                seeds[lines[0][0]],
+            )
             for place, lines in found.items()
         ]
         return sorted(summed, key=lambda each: -each.takes)
 
-    def clusters(self, agent: str, given: str | None = None) -> list[TakeCluster]:
-        """The takes sorted by what led an agent, the odd ones first; the runs are told by their
-        seeds.
+    def clusters(
+        self, agent: str, given: str | None = None
+    ) -> list[TakeCluster]:
+        """The takes sorted by what led an agent, the odd ones first; the runs
+        are told by their seeds.
         """
         ticks_of = self._ticks_of(given)
         leads: dict[int, dict[str, int]] = {run: {} for run in ticks_of}
@@ -321,7 +392,9 @@ class StudyFile:
 
     def _ticks_of(self, given: str | None) -> dict[int, int]:
         """How many ticks each take has of which something was counted."""
-        where, having = ("", ()) if given is None else (" AND given = ?", (given,))
+        where, having = (
+            ("", ()) if given is None else (" AND given = ?", (given,))
+        )
         return dict(
             self._file.execute(
                 f"SELECT number, ticks FROM run WHERE fault = ''{where} "  # noqa: S608
@@ -330,8 +403,12 @@ class StudyFile:
             )
         )
 
-    def _lines(self, table: str, columns: str, agent: str | None) -> Iterator[tuple[Any, ...]]:
-        """Lines of a table, those of one agent or of all, in the order of the study."""
+    def _lines(
+        self, table: str, columns: str, agent: str | None
+    ) -> Iterator[tuple[Any, ...]]:
+        """Lines of a table, those of one agent or of all, in the order of the
+        study.
+        """
         yield from self._file.execute(
             f"SELECT {columns} FROM {table} WHERE agent = ?1 OR ?1 IS NULL "  # noqa: S608
             "ORDER BY agent, run, rowid",
@@ -342,10 +419,13 @@ class StudyFile:
 def _draw_summaries(
     place: tuple[str, str], children: dict[str, list[tuple[int, float | None]]]
 ) -> Iterator[ShareSummary]:
-    """The children of one row that draws. Where any was refused as it was drawn, weights alone do
-    not say how often each is entered first.
+    """The children of one row that draws. Where any was refused as it was
+    drawn, weights alone do not say how often each is entered first.
     """
-    times = {child: sum(each[0] for each in lines) for child, lines in children.items()}
+    times = {
+        child: sum(each[0] for each in lines)
+        for child, lines in children.items()
+    }
     agent, row = place
     for child, lines in children.items():
         if child:
@@ -353,4 +433,6 @@ def _draw_summaries(
             known = [each for each in shares if each is not None]
             is_clean = "" not in children and len(known) == len(shares)
             expected = sum(known) / len(known) if is_clean else None
-            yield ShareSummary(agent, child, row, sum(times.values()), times[child], expected)
+            yield ShareSummary(
+                agent, child, row, sum(times.values()), times[child], expected
+            )

@@ -1,4 +1,6 @@
-"""What the takes of a study say together: spreads over takes, shares with their intervals."""
+"""What the takes of a study say together: spreads over takes, shares with their
+intervals.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -14,7 +16,9 @@ LikelyShare = tuple[float, float]
 
 @dataclass(frozen=True)
 class TakeSpread:
-    """How a number is spread over takes: its median, and the middle nine tenths."""
+    """How a number is spread over takes: its median, and the middle nine
+    tenths.
+    """
 
     median: float
     low: float
@@ -23,7 +27,9 @@ class TakeSpread:
     @classmethod
     def of(cls, numbers: Sequence[float]) -> "TakeSpread":
         """The spread of some numbers, of which there is one at least."""
-        low, median, high = np.percentile(np.asarray(numbers, np.float64), (5, 50, 95)).tolist()
+        low, median, high = np.percentile(
+            np.asarray(numbers, np.float64), (5, 50, 95)
+        ).tolist()
         return cls(median, low, high)
 
 
@@ -49,14 +55,16 @@ class RowSummary:
     """When it was entered first, of the takes in which it was."""
     longest_s: TakeSpread
     bins: tuple[int, ...]
-    """How many takes it was active in for which share of the time, from none to all of it in BINS
-    steps.
+    """How many takes it was active in for which share of the time, from none to
+    all of it in BINS steps.
     """
 
 
 @dataclass(frozen=True)
 class ShareSummary:
-    """How often something that is left to chance came out, against how often it should."""
+    """How often something that is left to chance came out, against how often it
+    should.
+    """
 
     agent: str
     row: str
@@ -66,8 +74,8 @@ class ShareSummary:
     tried: int
     happened: int
     expected: float | None
-    """The share that was written down; None where a key says it, or not every child could be
-    drawn.
+    """The share that was written down; None where a key says it, or not every
+    child could be drawn.
     """
 
     @property
@@ -79,13 +87,16 @@ class ShareSummary:
     def is_odd(self) -> bool:
         """Whether what was written down lies outside of what is likely."""
         low, high = self.share
-        return self.expected is not None and not low - 1e-9 <= self.expected <= high + 1e-9
+        return (
+            self.expected is not None
+            and not low - 1e-9 <= self.expected <= high + 1e-9
+        )
 
 
 @dataclass(frozen=True)
 class KeySummary:
-    """How a key of an agent fared in the takes of a study, of those in which it was set. Yes is 1
-    and no is 0.
+    """How a key of an agent fared in the takes of a study, of those in which it
+    was set. Yes is 1 and no is 0.
     """
 
     agent: str
@@ -118,11 +129,17 @@ def row_summary(
     ticks_of: Mapping[int, int],
     rate: float,
 ) -> RowSummary:
-    """The summary of a row from its lines: the number of a take and what was counted there."""
-    # A take in which the row never ran has no line, and counts all the same: with nothing.
+    """The summary of a row from its lines: the number of a take and what was
+    counted there.
+    """
+    # A take in which the row never ran has no line, and counts all the same:
+    # with nothing.
     by_run = {line[0]: line[1:] for line in lines}
     nothing = (0, 0, 0, 0, 0, 0, 0)
-    runs = [(by_run.get(run, nothing), max(1, ticks)) for run, ticks in ticks_of.items()]
+    runs = [
+        (by_run.get(run, nothing), max(1, ticks))
+        for run, ticks in ticks_of.items()
+    ]
     return RowSummary(
         agent,
         row,
@@ -134,7 +151,9 @@ def row_summary(
         sum(line[2] for line, _ in runs),
         sum(line[3] for line, _ in runs),
         sum(line[4] for line, _ in runs),
-        TakeSpread.of([line[5] / rate for line in by_run.values()]) if by_run else None,
+        TakeSpread.of([line[5] / rate for line in by_run.values()])
+        if by_run
+        else None,
         TakeSpread.of([line[6] / rate for line, _ in runs]),
         _binned([line[1] / ticks for line, ticks in runs]),
     )

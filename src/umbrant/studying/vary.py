@@ -1,9 +1,10 @@
 """What a study varies: a number of a project, over a range or a list of values.
 
-It is told as `warden/1.1.guard.within=6:12:1`: a behavior and a row, then what of the row, or of
-one of its decorators and upkeeps, `warden/1.2.cooldown.duration`; as `dusk/odo.body.walk_m_s=1,2`:
-a scenario and one of its cast, then a number of that one, or `dusk/seconds`; or as `quay/alarm`: a
-blackboard and a key, whose default it is.
+It is told as `warden/1.1.guard.within=6:12:1`: a behavior and a row, then what
+of the row, or of one of its decorators and upkeeps,
+`warden/1.2.cooldown.duration`; as `dusk/odo.body.walk_m_s=1,2`: a scenario and
+one of its cast, then a number of that one, or `dusk/seconds`; or as
+`quay/alarm`: a blackboard and a key, whose default it is.
 """
 
 import re
@@ -53,7 +54,9 @@ NumberChange = Callable[[Project, float], Project]
 
 @dataclass(frozen=True)
 class Varied:
-    """A number that is varied: what it is called, its values, and how it is put into a project."""
+    """A number that is varied: what it is called, its values, and how it is put
+    into a project.
+    """
 
     name: str
     values: tuple[float, ...]
@@ -64,7 +67,9 @@ def read_vary(text: str, project: Project) -> Varied:
     """What a `--vary` says. Raises VaryError."""
     name, equals, values = text.partition("=")
     if not equals:
-        raise VaryError(f"{text}: write it as PLACE=FROM:TO:STEP or PLACE=VALUE,VALUE,…")
+        raise VaryError(
+            f"{text}: write it as PLACE=FROM:TO:STEP or PLACE=VALUE,VALUE,…"
+        )
     change = _change(name.strip(), project)
     found = tuple(_values(values.strip(), text))
     for value in (found[0], found[-1]):
@@ -80,7 +85,9 @@ def combinations(varied: list[Varied]) -> Iterator[tuple[float, ...]]:
     yield from product(*(each.values for each in varied))
 
 
-def with_values(project: Project, varied: list[Varied], values: tuple[float, ...]) -> Project:
+def with_values(
+    project: Project, varied: list[Varied], values: tuple[float, ...]
+) -> Project:
     """The project with these values put in."""
     for each, value in zip(varied, values, strict=True):
         project = each.put(project, value)
@@ -91,9 +98,14 @@ def _values(text: str, vary: str) -> Iterator[float]:
     """The values of a range, both ends included, or of a list."""
     parts = text.split(":")
     try:
-        numbers = [Decimal(each) for each in (parts if len(parts) > 1 else text.split(","))]
+        numbers = [
+            Decimal(each)
+            for each in (parts if len(parts) > 1 else text.split(","))
+        ]
     except InvalidOperation:
-        raise VaryError(f"{vary}: '{text}' is no range such as 6:12:1, and no list") from None
+        raise VaryError(
+            f"{vary}: '{text}' is no range such as 6:12:1, and no list"
+        ) from None
     if not all(each.is_finite() for each in numbers):
         raise VaryError(f"{vary}: only numbers that are finite can be tried")
     if len(parts) == 1:
@@ -103,9 +115,13 @@ def _values(text: str, vary: str) -> Iterator[float]:
         raise VaryError(f"{vary}: a range has three parts, as in 6:12:1")
     low, high, step = numbers
     if step == 0 or (high - low) / step < 0:
-        raise VaryError(f"{vary}: with a step of {step} the range never gets to {high}")
+        raise VaryError(
+            f"{vary}: with a step of {step} the range never gets to {high}"
+        )
     if (high - low) / step >= MOST:
-        raise VaryError(f"{vary}: these are more than {MOST:,} values; take a larger step")
+        raise VaryError(
+            f"{vary}: these are more than {MOST:,} values; take a larger step"
+        )
     for index in range(int((high - low) / step) + 1):
         # Decimals, so that the third step of 0.1 is 0.3.
         yield float(low + index * step)
@@ -114,7 +130,9 @@ def _values(text: str, vary: str) -> Iterator[float]:
 def _change(name: str, project: Project) -> NumberChange:
     owner, slash, rest = name.partition("/")
     if not slash:
-        raise VaryError(f"{name}: begin with a behavior or a scenario, as in warden/1.1.1.reach")
+        raise VaryError(
+            f"{name}: begin with a behavior or a scenario, as in warden/1.1.1.reach"
+        )
     if project.find_behavior(owner) is not None:
         return _of_row(name, owner, rest, project)
     if project.find_scenario(owner) is not None:
@@ -124,27 +142,49 @@ def _change(name: str, project: Project) -> NumberChange:
     known = [each.name for each in project.behaviors]
     known += [each.name for each in project.scenarios]
     known += [each.name for each in project.blackboards]
-    raise VaryError(f"{name}: there is no '{owner}'. {did_you_mean(owner, known)}")
+    raise VaryError(
+        f"{name}: there is no '{owner}'. {did_you_mean(owner, known)}"
+    )
 
 
 def _of_key(name: str, owner: str, rest: str, project: Project) -> NumberChange:
     keys = project.blackboard(owner).by_name
     key = keys.get(rest)
     if key is None or key.type is not KeyType.NUMBER or key.formula:
-        known = [each.name for each in keys.values() if each.type is KeyType.NUMBER]
-        raise VaryError(f"{name}: '{owner}' has no number '{rest}'. {did_you_mean(rest, known)}")
-    path: Path = ("blackboards", owner, "keys", list(keys).index(rest), "default")
+        known = [
+            each.name for each in keys.values() if each.type is KeyType.NUMBER
+        ]
+        raise VaryError(
+            f"{name}: '{owner}' has no number '{rest}'. {did_you_mean(rest, known)}"
+        )
+    path: Path = (
+        "blackboards",
+        owner,
+        "keys",
+        list(keys).index(rest),
+        "default",
+    )
     return lambda made, value: put(made, path, value)
 
 
-def _of_member(name: str, owner: str, rest: str, project: Project) -> NumberChange:
+def _of_member(
+    name: str, owner: str, rest: str, project: Project
+) -> NumberChange:
     who, _, field = rest.partition(".")
     cast = [each.name for each in project.scenario(owner).cast]
     if rest in OF_SCENARIO:
         return lambda made, value: put(made, ("scenarios", owner, rest), value)
     if who not in cast:
-        raise VaryError(f"{name}: '{owner}' has no '{who}'. {did_you_mean(who, cast)}")
-    path: Path = ("scenarios", owner, "cast", cast.index(who), *field.split("."))
+        raise VaryError(
+            f"{name}: '{owner}' has no '{who}'. {did_you_mean(who, cast)}"
+        )
+    path: Path = (
+        "scenarios",
+        owner,
+        "cast",
+        cast.index(who),
+        *field.split("."),
+    )
     try:
         number = at(project, path)
     except (PathError, LookupError, AttributeError) as error:
@@ -160,7 +200,9 @@ def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
     row_id = behavior.outline.find(found[1]) if found is not None else None
     if found is None or row_id is None:
         numbers = ", ".join(list(behavior.outline.number.values())[:8])
-        raise VaryError(f"{name}: '{owner}' has no such row; it has {numbers}, …")
+        raise VaryError(
+            f"{name}: '{owner}' has no such row; it has {numbers}, …"
+        )
     what, row = found[2], behavior.row(row_id)
     if what.startswith(GUARD):
         return _of_guard(name, owner, row, what.removeprefix(GUARD))
@@ -175,8 +217,8 @@ def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
 
 
 def _part(row: Row, what: str) -> tuple[str, str, Mapping[str, ParamValue]]:
-    """The part of a row that something is of, by the kind of a decorator or an upkeep; the name of
-    the parameter; and the arguments of that part.
+    """The part of a row that something is of, by the kind of a decorator or an
+    upkeep; the name of the parameter; and the arguments of that part.
     """
     called, dot, param = what.partition(".")
     names = {name: part for part, name in _names_of(row).items()} if dot else {}
@@ -186,33 +228,51 @@ def _part(row: Row, what: str) -> tuple[str, str, Mapping[str, ParamValue]]:
 
 
 def _names_of(row: Row) -> dict[str, str]:
-    """What the decorators and upkeeps of a row are called: by their kinds, the second of a kind
-    with a number.
+    """What the decorators and upkeeps of a row are called: by their kinds, the
+    second of a kind with a number.
     """
     names: dict[str, str] = {}
     for part, each in _parts_of(row).items():
-        count = sum(_parts_of(row)[before].kind == each.kind for before in names)
+        count = sum(
+            _parts_of(row)[before].kind == each.kind for before in names
+        )
         names[part] = f"{each.kind}-{count + 1}" if count else each.kind
     return names
 
 
 def _parts_of(row: Row) -> dict[str, Decorator | Upkeep]:
     """The decorators and upkeeps of a row by their parts."""
-    decorators = {part_name("decorator", at): each for at, each in enumerate(row.decorators)}
-    return {**decorators, **{part_name("upkeep", at): each for at, each in enumerate(row.upkeep)}}
+    decorators = {
+        part_name("decorator", at): each
+        for at, each in enumerate(row.decorators)
+    }
+    return {
+        **decorators,
+        **{part_name("upkeep", at): each for at, each in enumerate(row.upkeep)},
+    }
 
 
-def _with_number(project: Project, behavior: str, slot: Slot, value: float) -> Project:
+def _with_number(
+    project: Project, behavior: str, slot: Slot, value: float
+) -> Project:
     """The project with another number in a chip; of a spread its middle."""
     row = resolve_variant(project, behavior).row(slot.row_id)
-    before = (_parts_of(row)[slot.part] if slot.part else row).args.get(slot.param)
-    number = before.model_copy(update={"mean": value}) if isinstance(before, Spread) else value
+    before = (_parts_of(row)[slot.part] if slot.part else row).args.get(
+        slot.param
+    )
+    number = (
+        before.model_copy(update={"mean": value})
+        if isinstance(before, Spread)
+        else value
+    )
     return set_value(project, behavior, slot, number)
 
 
-def name_of_number(project: Project, behavior: str, slot: Slot, start: int | None) -> str | None:
-    """What `--vary` calls the number in a chip; `start` is where it begins in its guard. None for a
-    chip without a number of its own.
+def name_of_number(
+    project: Project, behavior: str, slot: Slot, start: int | None
+) -> str | None:
+    """What `--vary` calls the number in a chip; `start` is where it begins in
+    its guard. None for a chip without a number of its own.
     """
     written = resolve_variant(project, behavior)
     if slot.row_id not in written.by_id:
@@ -222,16 +282,28 @@ def name_of_number(project: Project, behavior: str, slot: Slot, start: int | Non
     if slot.part == "guard" and row.guard is not None:
         begins = [each.span[0] for _, each in _numbers(parse(row.guard.when))]
         what = f"{GUARD}{begins.index(start) + 1}" if start in begins else None
-    elif slot.part == ROW and start is None and _is_number(row.args.get(slot.param)):
+    elif (
+        slot.part == ROW
+        and start is None
+        and _is_number(row.args.get(slot.param))
+    ):
         what = slot.param
-    elif start is None and (of_part := _parts_of(row).get(slot.part)) is not None:
+    elif (
+        start is None and (of_part := _parts_of(row).get(slot.part)) is not None
+    ):
         called = _names_of(row)[slot.part]
-        what = f"{called}.{slot.param}" if _is_number(of_part.args.get(slot.param)) else None
+        what = (
+            f"{called}.{slot.param}"
+            if _is_number(of_part.args.get(slot.param))
+            else None
+        )
     return f"{behavior}/{number}.{what}" if what is not None else None
 
 
 def name_of_field(project: Project, path: Path) -> str | None:
-    """What `--vary` calls the number at a path of the project; None for anything else."""
+    """What `--vary` calls the number at a path of the project; None for
+    anything else.
+    """
     match path:
         case ("scenarios", owner, "cast", member, *field) if field:
             who = project.scenario(str(owner)).cast[int(member)].name
@@ -239,7 +311,9 @@ def name_of_field(project: Project, path: Path) -> str | None:
         case ("scenarios", owner, field):
             name = f"{owner}/{field}"
         case ("blackboards", owner, "keys", key, "default"):
-            name = f"{owner}/{project.blackboard(str(owner)).keys[int(key)].name}"
+            name = (
+                f"{owner}/{project.blackboard(str(owner)).keys[int(key)].name}"
+            )
         case _:
             return None
     try:
@@ -256,33 +330,52 @@ def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
     place = _place_in(name, tree, what)
 
     def change(made: Project, value: float) -> Project:
-        changed, _ = _replaced(tree, place, lambda number: replace(number, value=value))
+        changed, _ = _replaced(
+            tree, place, lambda number: replace(number, value=value)
+        )
         return set_guard(made, owner, row.id, source(changed))
 
     return change
 
 
 def _place_in(name: str, tree: ConditionTree, what: str) -> int:
-    """Which of the numbers of a guard is meant, by its name or its place from 1 on."""
+    """Which of the numbers of a guard is meant, by its name or its place from 1
+    on.
+    """
     numbers = list(_numbers(tree))
     named = {label for label, _ in numbers if label}
-    index = next((place for place, (label, _) in enumerate(numbers) if label == what), None)
+    index = next(
+        (place for place, (label, _) in enumerate(numbers) if label == what),
+        None,
+    )
     if index is None and what.isdigit() and 1 <= int(what) <= len(numbers):
         index = int(what) - 1
     if index is None:
-        known = ", ".join([*sorted(named), *(str(place) for place in range(1, len(numbers) + 1))])
-        raise VaryError(f"{name}: the guard has no number '{what}'; it has {known or 'none'}")
+        known = ", ".join(
+            [
+                *sorted(named),
+                *(str(place) for place in range(1, len(numbers) + 1)),
+            ]
+        )
+        raise VaryError(
+            f"{name}: the guard has no number '{what}'; it has {known or 'none'}"
+        )
     return index
 
 
-def number_as_key(project: Project, name: str, key: str) -> tuple[Project, float]:
-    """The project in which a number of a row or its guard is bound to a key, and that number.
-    Raises VaryError. Whether the chip takes a key is for validation to say.
+def number_as_key(
+    project: Project, name: str, key: str
+) -> tuple[Project, float]:
+    """The project in which a number of a row or its guard is bound to a key,
+    and that number. Raises VaryError. Whether the chip takes a key is for
+    validation to say.
     """
     owner, _, rest = name.partition("/")
     found = _ROW.fullmatch(rest)
     if found is None or project.find_behavior(owner) is None:
-        raise VaryError(f"{name}: write it as BEHAVIOR/ROW.WHAT, as in warden/1.1.1.reach")
+        raise VaryError(
+            f"{name}: write it as BEHAVIOR/ROW.WHAT, as in warden/1.1.1.reach"
+        )
     # What there is not is refused there, with the numbers that there are.
     _of_row(name, owner, rest, project)
     behavior, what = resolve_variant(project, owner), found[2]
@@ -291,22 +384,34 @@ def number_as_key(project: Project, name: str, key: str) -> tuple[Project, float
         tree = parse(row.guard.when)
         place = _place_in(name, tree, what.removeprefix(GUARD))
         number = [each for _, each in _numbers(tree)][place]
-        changed, _ = _replaced(tree, place, lambda each: KeyTerm(key, each.span))
+        changed, _ = _replaced(
+            tree, place, lambda each: KeyTerm(key, each.span)
+        )
         return set_guard(project, owner, row.id, source(changed)), number.value
     part, param, args = _part(row, what)
     value = args[param]
     if isinstance(value, Spread):
-        raise VaryError(f"{name}: it is drawn from a spread; write a plain number first")
-    bound = set_value(project, owner, Slot(row.id, part, param), KeyRef(key=key))
+        raise VaryError(
+            f"{name}: it is drawn from a spread; write a plain number first"
+        )
+    bound = set_value(
+        project, owner, Slot(row.id, part, param), KeyRef(key=key)
+    )
     return bound, float(value)  # type: ignore[arg-type]
 
 
 def _is_number(value: object) -> bool:
-    return isinstance(value, int | float | Spread) and not isinstance(value, bool)
+    return isinstance(value, int | float | Spread) and not isinstance(
+        value, bool
+    )
 
 
-def _numbers(tree: ConditionTree, label: str = "") -> Iterator[tuple[str, NumberTerm]]:
-    """The numbers of a condition in the order in which they are written, with their names."""
+def _numbers(
+    tree: ConditionTree, label: str = ""
+) -> Iterator[tuple[str, NumberTerm]]:
+    """The numbers of a condition in the order in which they are written, with
+    their names.
+    """
     if isinstance(tree, NumberTerm):
         yield label, tree
     for name, part in _parts(tree):
@@ -317,7 +422,10 @@ def _parts(tree: ConditionTree) -> list[tuple[str, ConditionTree]]:
     match tree:
         case SenseCall(args=args, named=named):
             return [*(("", each) for each in args), *named]
-        case Comparison(left=left, right=right) | Arithmetic(left=left, right=right):
+        case (
+            Comparison(left=left, right=right)
+            | Arithmetic(left=left, right=right)
+        ):
             return [("", left), ("", right)]
         case Negation(part=part):
             return [("", part)]
@@ -329,7 +437,9 @@ def _parts(tree: ConditionTree) -> list[tuple[str, ConditionTree]]:
 def _replaced(
     tree: ConditionTree, place: int, by: Callable[[NumberTerm], ConditionTree]
 ) -> tuple[ConditionTree, int]:
-    """The condition with something else for the number at a place, and how many numbers it has."""
+    """The condition with something else for the number at a place, and how many
+    numbers it has.
+    """
     if isinstance(tree, NumberTerm):
         return (by(tree) if place == 0 else tree), 1
     count, parts = 0, []
@@ -343,7 +453,9 @@ def _replaced(
 def _with_parts(tree: Any, parts: list[ConditionTree]) -> ConditionTree:
     if isinstance(tree, SenseCall):
         count = len(tree.args)
-        named = zip((name for name, _ in tree.named), parts[count:], strict=True)
+        named = zip(
+            (name for name, _ in tree.named), parts[count:], strict=True
+        )
         return replace(tree, args=tuple(parts[:count]), named=tuple(named))
     if isinstance(tree, Comparison | Arithmetic):
         return replace(tree, left=parts[0], right=parts[1])

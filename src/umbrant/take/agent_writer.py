@@ -1,28 +1,41 @@
 """Hearing what one agent does, and keeping what is news.
 
-What is told at nearly every tick is told to an object for each place, which knows what it was told
-last.
+What is told at nearly every tick is told to an object for each place, which
+knows what it was told last.
 """
 
 from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
-from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog, discard
+from umbrant.catalog.protocols import (
+    Gauge,
+    Measured,
+    Progress,
+    RefusalLog,
+    discard,
+)
 from umbrant.engine.recorder import RowLog
 from umbrant.model.parts import ROW
 from umbrant.model.values import Value
 from umbrant.take.buffer import StepCounter, TakeBuffer
-from umbrant.take.chunks import AtomChunk, CountChunk, GaugeChunk, RefusalChunk, SpanChunk
+from umbrant.take.chunks import (
+    AtomChunk,
+    CountChunk,
+    GaugeChunk,
+    RefusalChunk,
+    SpanChunk,
+)
 from umbrant.take.progress_recorder import ProgressRecorder
 from umbrant.take.tables import cause_text, stored
 
 
 class AgentWriter:
-    """The engine's `Recorder` of one agent: buffers its events until the chunk ends.
+    """The engine's `Recorder` of one agent: buffers its events until the chunk
+    ends.
 
-    There is one buffer for each row, part and kind of event, whoever asks for it: pieces are
-    matched by these three.
+    There is one buffer for each row, part and kind of event, whoever asks for
+    it: pieces are matched by these three.
     """
 
     def __init__(self, name: str, buffer: TakeBuffer) -> None:
@@ -38,7 +51,9 @@ class AgentWriter:
 
     def running(self, row_id: str) -> RowLog:
         if row_id not in self._spans:
-            self._spans[row_id] = SpanChunk((self._name, row_id, ROW), self._buffer, self._counter)
+            self._spans[row_id] = SpanChunk(
+                (self._name, row_id, ROW), self._buffer, self._counter
+            )
         return self._spans[row_id]
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
@@ -49,15 +64,21 @@ class AgentWriter:
             )
         return self._refusals[place]
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+    def sensing(
+        self, row_id: str, part: str
+    ) -> Callable[[int, AtomResult | None], None]:
         place = (row_id, part)
         if place not in self._atoms:
-            self._atoms[place] = AtomChunk((self._name, row_id, part), self._buffer, self._counter)
+            self._atoms[place] = AtomChunk(
+                (self._name, row_id, part), self._buffer, self._counter
+            )
         return self._atoms[place].add
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         if row_id not in self._progress:
-            self._progress[row_id] = ProgressRecorder((self._name, row_id, ROW), self._buffer)
+            self._progress[row_id] = ProgressRecorder(
+                (self._name, row_id, ROW), self._buffer
+            )
         return self._progress[row_id].add
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
@@ -71,10 +92,14 @@ class AgentWriter:
 
         return gauged
 
-    def _gauge_chunk(self, row_id: str, part: str, measured: Measured) -> GaugeChunk:
+    def _gauge_chunk(
+        self, row_id: str, part: str, measured: Measured
+    ) -> GaugeChunk:
         place = (row_id, part, measured)
         if place not in self._gauges:
-            self._gauges[place] = GaugeChunk((self._name, row_id, part), measured, self._buffer)
+            self._gauges[place] = GaugeChunk(
+                (self._name, row_id, part), measured, self._buffer
+            )
         return self._gauges[place]
 
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
@@ -94,9 +119,23 @@ class AgentWriter:
         part: str,
         because: Cause | None = None,
     ) -> None:
-        tick, step, found = self._buffer.tick, self._counter.next(), cause_text(because)
+        tick, step, found = (
+            self._buffer.tick,
+            self._counter.next(),
+            cause_text(because),
+        )
         self._buffer.keys.append(
-            (self._name, board, key, tick, step, stored(value), row_id, part, found)
+            (
+                self._name,
+                board,
+                key,
+                tick,
+                step,
+                stored(value),
+                row_id,
+                part,
+                found,
+            )
         )
 
     def received(self, event: str, sender: str) -> None:
@@ -105,19 +144,25 @@ class AgentWriter:
 
     def raised(self, event: str, receiver: str, row_id: str, part: str) -> None:
         tick, step = self._buffer.tick, self._counter.next()
-        self._buffer.raised.append((self._name, tick, step, event, receiver, row_id, part))
+        self._buffer.raised.append(
+            (self._name, tick, step, event, receiver, row_id, part)
+        )
 
     def said(self, text: str) -> None:
         """Record what the agent's body said at this tick."""
-        self._buffer.said_lines.append((self._name, self._buffer.tick, self._counter.next(), text))
+        self._buffer.said_lines.append(
+            (self._name, self._buffer.tick, self._counter.next(), text)
+        )
 
 
 class CountingWriter(AgentWriter):
-    """The recorder of an agent in a take of which only counts are wanted: what conditions found,
-    how far actions were and what options scored is not kept.
+    """The recorder of an agent in a take of which only counts are wanted: what
+    conditions found, how far actions were and what options scored is not kept.
     """
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+    def sensing(
+        self, row_id: str, part: str
+    ) -> Callable[[int, AtomResult | None], None]:
         return discard
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
@@ -127,7 +172,8 @@ class CountingWriter(AgentWriter):
         gauged = super().gauging(row_id, part)
 
         def rolled(gauge: Gauge) -> None:
-            # How often a chance let a row in is counted; of other numbers nothing is.
+            # How often a chance let a row in is counted; of other numbers
+            # nothing is.
             if gauge.measured is Measured.ROLL:
                 gauged(gauge)
 

@@ -15,13 +15,17 @@ class EventChunk(Protocol):
         """What came since the piece before; None if nothing did."""
 
     def begin(self) -> bool:
-        """Start the next chunk. Returns whether an entry is still open and continues in it."""
+        """Start the next chunk. Returns whether an entry is still open and
+        continues in it.
+        """
 
 
 class StepCounter:
-    """Counts what one agent does within a tick, so that its events can be put in order.
+    """Counts what one agent does within a tick, so that its events can be put
+    in order.
 
-    Only what is stored is counted: a refusal that is repeated, say, adds nothing to the take.
+    Only what is stored is counted: a refusal that is repeated, say, adds
+    nothing to the take.
     """
 
     __slots__ = ("_clock", "count", "tick")
@@ -33,7 +37,8 @@ class StepCounter:
 
     def next(self) -> int:
         """The number of the next event within the tick, from 1 on."""
-        # Begun anew when something is stored, which is seldom, rather than at every tick.
+        # Begun anew when something is stored, which is seldom, rather than at
+        # every tick.
         tick = self._clock.tick
         if tick != self.tick:
             self.tick, self.count = tick, 0
@@ -44,15 +49,16 @@ class StepCounter:
 class TakeBuffer:
     """Events in the order in which they came.
 
-    All that is recorded belongs to `tick`, which is being played; those before it are over.
+    All that is recorded belongs to `tick`, which is being played; those before
+    it are over.
     """
 
     def __init__(self, ticks_per_s: float) -> None:
         self.ticks_per_s = ticks_per_s
         self.tick = 0
         self.chunks: list[EventChunk] = []
-        """The places at which anything happened since the chunk began, or where something still
-        goes on.
+        """The places at which anything happened since the chunk began, or where
+        something still goes on.
         """
         self.keys: list[Columns] = []
         self.received: list[Columns] = []

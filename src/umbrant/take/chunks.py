@@ -1,7 +1,8 @@
-"""The events of one kind at one place: each of these keeps what is news until the chunk ends.
+"""The events of one kind at one place: each of these keeps what is news until
+the chunk ends.
 
-Its columns are lists that only grow, but for an entry at the end that may still change; that is
-what lets a piece of them be handed over at any time.
+Its columns are lists that only grow, but for an entry at the end that may still
+change; that is what lets a piece of them be handed over at any time.
 """
 
 import math
@@ -28,18 +29,25 @@ _OUTCOMES = {
 
 
 class ChunkBuffer:
-    """The events of one kind at one place since the chunk began, and at which ticks they came."""
+    """The events of one kind at one place since the chunk began, and at which
+    ticks they came.
+    """
 
     unsettled = 0
-    """How many entries at the end of each column may still change: they are sent again."""
+    """How many entries at the end of each column may still change: they are
+    sent again.
+    """
 
-    def __init__(self, place: ChunkKey, what: What | Measured, buffer: TakeBuffer) -> None:
+    def __init__(
+        self, place: ChunkKey, what: What | Measured, buffer: TakeBuffer
+    ) -> None:
         self._place = place
         self._what = what.value
         self._buffer = buffer
         self._ticks: list[int] = []
         self._sent: tuple[int, ...] = ()
-        """How many entries of each column need not be sent any more; empty before the first piece.
+        """How many entries of each column need not be sent any more; empty
+        before the first piece.
         """
 
     def _now(self) -> None:
@@ -53,14 +61,21 @@ class ChunkBuffer:
         """What came since the piece before; None if nothing did."""
         columns = self._columns()
         sent = self._sent or (0,) * len(columns)
-        added = [(start, column[start:]) for start, column in zip(sent, columns, strict=True)]
+        added = [
+            (start, column[start:])
+            for start, column in zip(sent, columns, strict=True)
+        ]
         if not any(entries for _, entries in added):
             return None
-        self._sent = tuple(max(0, len(column) - self.unsettled) for column in columns)
+        self._sent = tuple(
+            max(0, len(column) - self.unsettled) for column in columns
+        )
         return ChunkPiece(*self._place, self._what, added)
 
     def begin(self) -> bool:
-        """Start the next chunk. Returns whether an entry is still open and continues in it."""
+        """Start the next chunk. Returns whether an entry is still open and
+        continues in it.
+        """
         self._sent = ()
         return self._keep_on()
 
@@ -75,10 +90,16 @@ class ChunkBuffer:
 
 
 class OrderedChunk(ChunkBuffer):
-    """Events that have their place in the order of what the agent did within the tick."""
+    """Events that have their place in the order of what the agent did within
+    the tick.
+    """
 
     def __init__(
-        self, place: ChunkKey, what: What, buffer: TakeBuffer, counter: StepCounter
+        self,
+        place: ChunkKey,
+        what: What,
+        buffer: TakeBuffer,
+        counter: StepCounter,
     ) -> None:
         super().__init__(place, what, buffer)
         self._counter = counter
@@ -90,7 +111,8 @@ class OrderedChunk(ChunkBuffer):
             buffer.chunks.append(self)
         tick = buffer.tick
         ticks.append(tick)
-        # As `StepCounter.next`, without a call: this is done for nearly all that is recorded.
+        # As `StepCounter.next`, without a call: this is done for nearly all
+        # that is recorded.
         if tick == counter.tick:
             counter.count += 1
         else:
@@ -103,27 +125,36 @@ class OrderedChunk(ChunkBuffer):
 
 
 class SpanChunk(OrderedChunk):
-    """When a row ran. What runs on over the end of a chunk belongs to each, until it has ended."""
+    """When a row ran. What runs on over the end of a chunk belongs to each,
+    until it has ended.
+    """
 
     entered = OrderedChunk._now
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+    def __init__(
+        self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter
+    ) -> None:
         super().__init__(place, What.RAN, buffer, counter)
         self._ended: list[tuple[int, int, str, Mapping[str, Value] | None]] = []
-        """The tick, the step, the outcome and the cause of each span that has ended."""
+        """The tick, the step, the outcome and the cause of each span that has
+        ended.
+        """
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
         plain = cause.plain if cause else None
-        self._ended.append((self._buffer.tick, self._counter.next(), _OUTCOMES[status], plain))
+        self._ended.append(
+            (self._buffer.tick, self._counter.next(), _OUTCOMES[status], plain)
+        )
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
         ended = tuple(zip(*self._ended, strict=True)) or ((), (), (), ())
         return self._ticks, self._steps, *ended
 
     def _keep_on(self) -> bool:
-        # A row runs once at a time, so spans end in the order in which they begin: those that have
-        # ended are the first, and at most the last is open.
+        # A row runs once at a time, so spans end in the order in which they
+        # begin: those that have ended are the first, and at most the last is
+        # open.
         ended = len(self._ended)
         del self._ticks[:ended], self._steps[:ended]
         self._ended.clear()
@@ -131,22 +162,31 @@ class SpanChunk(OrderedChunk):
 
 
 class RefusalChunk(OrderedChunk):
-    """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
+    """The refusals of one part of a row. Said again tick after tick, one only
+    gets longer.
+    """
 
     unsettled = 1
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+    def __init__(
+        self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter
+    ) -> None:
         super().__init__(place, What.REFUSED, buffer, counter)
         self.clock = buffer
         self.last = Refusal(-2, -2, NO_CAUSE)
         self._ends: list[int] = []
-        """When each ended; of the last, when it ended as far as was known at the piece before."""
+        """When each ended; of the last, when it ended as far as was known at
+        the piece before.
+        """
         self._causes: list[Mapping[str, Value]] = []
 
     def __call__(self, cause: Cause, /) -> None:
         last, tick = self.last, self.clock.tick
-        # By identity first: the causes that come at nearly every tick are made once.
-        if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
+        # By identity first: the causes that come at nearly every tick are made
+        # once.
+        if last.end >= tick - 1 and (
+            last.cause is cause or last.cause == cause
+        ):
             last.end = tick
         else:
             self._now()
@@ -157,15 +197,15 @@ class RefusalChunk(OrderedChunk):
             self._causes.append(cause.plain)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        # How long the last refusal is changes until the next begins; its end is looked up only as
-        # the column is handed over.
+        # How long the last refusal is changes until the next begins; its end is
+        # looked up only as the column is handed over.
         if self._ends:
             self._ends[-1] = self.last.end
         return self._ticks, self._steps, self._ends, self._causes
 
     def _keep_on(self) -> bool:
-        # One that may be said again at the next tick is the same refusal, and belongs to the next
-        # chunk as well.
+        # One that may be said again at the next tick is the same refusal, and
+        # belongs to the next chunk as well.
         goes_on = self.last.end >= self._buffer.tick - 1
         keeps = 1 if goes_on else 0
         for column in (self._ticks, self._steps, self._ends, self._causes):
@@ -195,13 +235,19 @@ class EntryChunk(ChunkBuffer):
 class AtomChunk(OrderedChunk):
     """What the atoms of a condition found."""
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+    def __init__(
+        self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter
+    ) -> None:
         super().__init__(place, What.FOUND, buffer, counter)
         self._entries: list[tuple[object, ...]] = []
 
     def add(self, atom: int, found: AtomResult | None) -> None:
         """An atom found something else than before, or was passed over."""
-        result = (found.truth, found.left, found.right, plain(found.cause)) if found else ()
+        result = (
+            (found.truth, found.left, found.right, plain(found.cause))
+            if found
+            else ()
+        )
         self._now()
         self._entries.append((atom, *result))
 
@@ -214,9 +260,13 @@ class AtomChunk(OrderedChunk):
 
 
 class GaugeChunk(ChunkBuffer):
-    """The numbers of one measure that a part of a row noted, each when it was news."""
+    """The numbers of one measure that a part of a row noted, each when it was
+    news.
+    """
 
-    def __init__(self, place: ChunkKey, measured: Measured, buffer: TakeBuffer) -> None:
+    def __init__(
+        self, place: ChunkKey, measured: Measured, buffer: TakeBuffer
+    ) -> None:
         super().__init__(place, measured, buffer)
         self.measured = measured
         self._last: Gauge | None = None
@@ -250,11 +300,15 @@ class GaugeChunk(ChunkBuffer):
 
 
 class CountChunk(OrderedChunk):
-    """How often a part of a row has done something: a gauge that goes up by one each time."""
+    """How often a part of a row has done something: a gauge that goes up by one
+    each time.
+    """
 
     add = OrderedChunk._now
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+    def __init__(
+        self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter
+    ) -> None:
         super().__init__(place, What.COUNTED, buffer, counter)
         self._before = 0
         """How many of them belong to the chunks before."""

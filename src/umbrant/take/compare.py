@@ -20,27 +20,36 @@ class TickRange:
     end: int
 
 
-def different(before: Take, after: Take, agent: str) -> dict[str, tuple[TickRange, ...]]:
-    """For each row that did not do the same in both takes, the ticks of `after` at which it did
-    something else.
+def different(
+    before: Take, after: Take, agent: str
+) -> dict[str, tuple[TickRange, ...]]:
+    """For each row that did not do the same in both takes, the ticks of `after`
+    at which it did something else.
 
-    What a row *is* at a tick counts (running, refused, ...), not the numbers behind it.
+    What a row *is* at a tick counts (running, refused, ...), not the numbers
+    behind it.
     """
     one, other = before.agents.get(agent), after.agents.get(agent)
     if one is None or other is None:
         return {}
     found = {}
     for row_id in dict.fromkeys([*one.rows, *other.rows]):
-        stretches = _stretches(one.row(row_id), other.row(row_id), max(before.ticks, after.ticks))
+        stretches = _stretches(
+            one.row(row_id), other.row(row_id), max(before.ticks, after.ticks)
+        )
         if stretches:
             found[row_id] = stretches
     return found
 
 
-def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[TickRange, ...]:
-    """Between two edges of either record nothing changes, so comparing at the edges is enough."""
-    # Most rows of two takes are alike, for long or altogether: where the same began and ended in
-    # both there is nothing to compare.
+def _stretches(
+    one: RowRecord, other: RowRecord, ticks: int
+) -> tuple[TickRange, ...]:
+    """Between two edges of either record nothing changes, so comparing at the
+    edges is enough.
+    """
+    # Most rows of two takes are alike, for long or altogether: where the same
+    # began and ended in both there is nothing to compare.
     alike = min(
         _alike_until(one.spans, other.spans),
         _alike_until(one.refusals.get(ROW, []), other.refusals.get(ROW, [])),
@@ -53,7 +62,10 @@ def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[TickRange,
     for index, edge in enumerate(edges):
         if edge >= ticks or one.state_at(edge) is other.state_at(edge):
             continue
-        end = min(ticks, edges[index + 1] if index + 1 < len(edges) else ticks) - 1
+        end = (
+            min(ticks, edges[index + 1] if index + 1 < len(edges) else ticks)
+            - 1
+        )
         if found and found[-1].end == edge - 1:
             found[-1] = TickRange(found[-1].start, end)
         else:
@@ -61,16 +73,20 @@ def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[TickRange,
     return tuple(found)
 
 
-def _alike_until(one: Sequence[Span | Refusal], other: Sequence[Span | Refusal]) -> int:
-    """The tick at which the first of two lists begins that is not in both; NEVER if each is. What
-    a row is before it follows from what is in both.
+def _alike_until(
+    one: Sequence[Span | Refusal], other: Sequence[Span | Refusal]
+) -> int:
+    """The tick at which the first of two lists begins that is not in both;
+    NEVER if each is. What a row is before it follows from what is in both.
     """
     for mine, yours in zip(one, other, strict=False):
         is_alike = mine.start == yours.start and mine.end == yours.end
         if not (is_alike and _outcome(mine) is _outcome(yours)):
             return min(mine.start, yours.start)
     count = min(len(one), len(other))
-    return min((each.start for each in (*one[count:], *other[count:])), default=NEVER)
+    return min(
+        (each.start for each in (*one[count:], *other[count:])), default=NEVER
+    )
 
 
 def _outcome(item: Span | Refusal) -> Outcome | None:

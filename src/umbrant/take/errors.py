@@ -2,4 +2,6 @@
 
 
 class TakeError(Exception):
-    """A take cannot be written or read. The message names the file and the way out."""
+    """A take cannot be written or read. The message names the file and the way
+    out.
+    """

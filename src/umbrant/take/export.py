@@ -1,4 +1,6 @@
-"""A take as plain text, for spreadsheets and scripts. Equal takes give equal bytes."""
+"""A take as plain text, for spreadsheets and scripts. Equal takes give equal
+bytes.
+"""
 
 import csv
 import io
@@ -12,8 +14,21 @@ from umbrant.take.stored import Float32Array
 
 ExportLine = dict[str, object]
 
-COLUMNS = ("tick", "seconds", "step", "agent", "row", "what", "part", "end", "value", "cause")
-"""The columns of a CSV export, and the fields of each line of a JSON Lines export."""
+COLUMNS = (
+    "tick",
+    "seconds",
+    "step",
+    "agent",
+    "row",
+    "what",
+    "part",
+    "end",
+    "value",
+    "cause",
+)
+"""The columns of a CSV export, and the fields of each line of a JSON Lines
+export.
+"""
 
 
 class ExportFormat(StrEnum):
@@ -24,7 +39,9 @@ class ExportFormat(StrEnum):
 
 
 def export_text(take: Take, form: ExportFormat) -> str:
-    """The take in a format: one line for each span, refusal, change and pose, ordered by tick."""
+    """The take in a format: one line for each span, refusal, change and pose,
+    ordered by tick.
+    """
     writer: dict[ExportFormat, Callable[[Iterator[ExportLine]], str]] = {
         ExportFormat.CSV: _csv,
         ExportFormat.JSONL: _jsonl,
@@ -33,8 +50,8 @@ def export_text(take: Take, form: ExportFormat) -> str:
 
 
 def _sampled(take: Take) -> Iterator[ExportLine]:
-    """What is so at every tick: poses, how full props are, and the numbers of bodies; nothing for
-    what is not on the stage, which is NaN.
+    """What is so at every tick: poses, how full props are, and the numbers of
+    bodies; nothing for what is not on the stage, which is NaN.
     """
     for name, poses in take.poses.items():
         for tick, (x, y, heading) in enumerate(poses.tolist()):
@@ -47,23 +64,40 @@ def _sampled(take: Take) -> Iterator[ExportLine]:
             yield from _curve(name, "number", values, part=number)
 
 
-def _curve(name: str, what: str, values: Float32Array, **part: str) -> Iterator[ExportLine]:
+def _curve(
+    name: str, what: str, values: Float32Array, **part: str
+) -> Iterator[ExportLine]:
     for tick, value in enumerate(values.tolist()):
         if value == value:
             yield _line(tick, name, what, **part, value=value)
 
 
 def _lines(take: Take) -> Iterator[ExportLine]:
-    found = [line for name, agent in take.agents.items() for line in _agent_lines(name, agent)]
+    found = [
+        line
+        for name, agent in take.agents.items()
+        for line in _agent_lines(name, agent)
+    ]
     found.extend(_sampled(take))
     for name, places in take.props.items():
         for tick, place in zip(places.ticks, places.values, strict=True):
-            found.append(_line(tick, name, "place", part=place.carrier, value=list(place.at)))
+            found.append(
+                _line(
+                    tick,
+                    name,
+                    "place",
+                    part=place.carrier,
+                    value=list(place.at),
+                )
+            )
     if not take.is_complete:
         found.append(_line(take.ticks, "", "ended", value=take.ended))
     found.sort(key=lambda line: line["tick"])  # type: ignore[arg-type, return-value]
     for line in found:
-        yield {"seconds": round(take.header.seconds(int(str(line["tick"]))), 6), **line}
+        yield {
+            "seconds": round(take.header.seconds(int(str(line["tick"]))), 6),
+            **line,
+        }
 
 
 def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
@@ -77,15 +111,30 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
             value=write.value,
             step=write.step,
         )
-    # What the agent did itself is above; keys that it shares may have been written by others.
+    # What the agent did itself is above; keys that it shares may have been
+    # written by others.
     for key, changes in agent.keys.items():
         for tick, written in zip(changes.ticks, changes.values, strict=True):
             if written.agent != name and written.agent:
-                yield _line(tick, name, "shared", row=written.row_id, part=key, value=written.value)
+                yield _line(
+                    tick,
+                    name,
+                    "shared",
+                    row=written.row_id,
+                    part=key,
+                    value=written.value,
+                )
     for row_id, record in agent.rows.items():
         yield from _row_lines(name, row_id, record)
     for each in agent.received:
-        yield _line(each.tick, name, "received", part=each.other, value=each.event, step=each.step)
+        yield _line(
+            each.tick,
+            name,
+            "received",
+            part=each.other,
+            value=each.event,
+            step=each.step,
+        )
     for each in agent.raised:
         yield _line(
             each.tick,
@@ -102,7 +151,9 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
         yield _line(tick, name, "notice", part=what, cause=cause.json)
 
 
-def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[ExportLine]:
+def _row_lines(
+    name: str, row_id: str, record: RowRecord
+) -> Iterator[ExportLine]:
     for span in record.spans:
         cause = span.cause.json if span.cause else None
         yield _line(
@@ -130,7 +181,11 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[ExportLine
             )
     for part, steps in record.atom_steps.items():
         for tick, step, atom, found in steps:
-            value = None if found is None else [found.truth, found.left, found.right]
+            value = (
+                None
+                if found is None
+                else [found.truth, found.left, found.right]
+            )
             cause = found.cause.json if found and found.cause else None
             yield _line(
                 tick,
@@ -146,9 +201,15 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[ExportLine
         for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):
             value = [gauge.measured.value, gauge.value, gauge.of, gauge.about]
             yield _line(tick, name, "gauge", row=row_id, part=part, value=value)
-    for tick, done in zip(record.progress.ticks, record.progress.values, strict=True):
+    for tick, done in zip(
+        record.progress.ticks, record.progress.values, strict=True
+    ):
         yield _line(
-            tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit, done.rate]
+            tick,
+            name,
+            "progress",
+            row=row_id,
+            value=[done.left, done.of, done.unit, done.rate],
         )
     for tick, way in zip(record.ways.ticks, record.ways.values, strict=True):
         yield _line(tick, name, "way", row=row_id, value=way)
@@ -161,7 +222,12 @@ def _line(tick: int, agent: str, what: str, **more: object) -> ExportLine:
 def _jsonl(lines: Iterator[ExportLine]) -> str:
     return "".join(
         json.dumps(
-            {name: line[name] for name in COLUMNS if line.get(name) is not None}, ensure_ascii=False
+            {
+                name: line[name]
+                for name in COLUMNS
+                if line.get(name) is not None
+            },
+            ensure_ascii=False,
         )
         + "\n"
         for line in lines
@@ -175,6 +241,9 @@ def _csv(lines: Iterator[ExportLine]) -> str:
     for line in lines:
         values = [line.get(name) for name in COLUMNS]
         writer.writerow(
-            [json.dumps(value) if isinstance(value, list | tuple) else value for value in values]
+            [
+                json.dumps(value) if isinstance(value, list | tuple) else value
+                for value in values
+            ]
         )
     return out.getvalue()

@@ -1,4 +1,6 @@
-"""What a take says of itself: the scenario, the seed, and the documents it was made from."""
+"""What a take says of itself: the scenario, the seed, and the documents it was
+made from.
+"""
 
 from functools import cached_property
 
@@ -12,8 +14,8 @@ FORMAT = "umbrant take 5"
 
 
 class Header(Document):
-    """Everything besides what happened. With the documents in it a take explains itself, whatever
-    becomes of them.
+    """Everything besides what happened. With the documents in it a take
+    explains itself, whatever becomes of them.
     """
 
     format: str = FORMAT
@@ -27,19 +29,23 @@ class Header(Document):
     branched_at: int | None = None
     """Of a branch the tick at which it leaves the take that it branches off."""
     counts_only: bool = False
-    """Whether nothing is recorded but what a study counts: no conditions, no progress, no bodies
-    and no props. Nothing can be explained from such a take, so it is played again in full when it
-    is opened.
+    """Whether nothing is recorded but what a study counts: no conditions, no
+    progress, no bodies and no props. Nothing can be explained from such a take,
+    so it is played again in full when it is opened.
     """
 
     @cached_property
     def project(self) -> Project:
-        """The project as it was. Raises ProjectError if the documents in the take are damaged."""
+        """The project as it was. Raises ProjectError if the documents in the
+        take are damaged.
+        """
         return parse_project(self.documents)
 
     @property
     def cast(self) -> tuple[Member, ...]:
-        """The cast of the scenario that was played, with each copy as a member of its own."""
+        """The cast of the scenario that was played, with each copy as a member
+        of its own.
+        """
         return self.played.players
 
     @cached_property

@@ -1,8 +1,9 @@
-"""What a recording of a take hands over at a time, as plain data that can cross a pipe.
+"""What a recording of a take hands over at a time, as plain data that can cross
+a pipe.
 
-A take is written in chunks, which end at fixed ticks. Each chunk comes in one or more pieces. Where
-a piece ends says nothing about what was played: a chunk put together from its pieces is the same
-however many there were.
+A take is written in chunks, which end at fixed ticks. Each chunk comes in one
+or more pieces. Where a piece ends says nothing about what was played: a chunk
+put together from its pieces is the same however many there were.
 """
 
 from collections.abc import Sequence
@@ -21,11 +22,11 @@ class ChunkPiece(NamedTuple):
     what: str
     """A `What`, or the `Measured` whose numbers they are."""
     columns: Sequence[tuple[int, Sequence[Any]]]
-    """For each column of the chunk: from which entry on it is replaced or extended, and with which
-    entries.
+    """For each column of the chunk: from which entry on it is replaced or
+    extended, and with which entries.
 
-    An entry that may still change at the next tick is sent as it is now, and once more in the next
-    piece.
+    An entry that may still change at the next tick is sent as it is now, and
+    once more in the next piece.
     """
 
 

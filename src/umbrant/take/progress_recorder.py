@@ -1,4 +1,6 @@
-"""How far a running action is, and on which way: what follows from before is not kept."""
+"""How far a running action is, and on which way: what follows from before is
+not kept.
+"""
 
 from collections.abc import Sequence
 
@@ -9,7 +11,9 @@ from umbrant.take.chunks import EntryChunk
 from umbrant.take.tables import What
 
 EVEN = 1e-6
-"""How far off what is left may be from going on evenly and still count as doing so."""
+"""How far off what is left may be from going on evenly and still count as doing
+so.
+"""
 
 
 class RouteChunk(EntryChunk):
@@ -24,11 +28,13 @@ class RouteChunk(EntryChunk):
 
 
 class ProgressRecorder(EntryChunk):
-    """How far one row is. What follows from before is not kept, for most things go on evenly.
+    """How far one row is. What follows from before is not kept, for most things
+    go on evenly.
 
-    An entry's rate shows only at the tick after it. So the last entry is unsettled, and where a
-    chunk ends between the two, it stands once more in the next chunk, with its rate; the reader
-    takes the later of two for one tick.
+    An entry's rate shows only at the tick after it. So the last entry is
+    unsettled, and where a chunk ends between the two, it stands once more in
+    the next chunk, with its rate; the reader takes the later of two for one
+    tick.
     """
 
     unsettled = 1
@@ -43,15 +49,15 @@ class ProgressRecorder(EntryChunk):
         self._way: Sequence[Point] | None = None
         self._rate = 0.0
         self._next, self._expected = -1, 0.0
-        """The tick after that of the last progress, and how much is left then if it goes on just as
-        it did.
+        """The tick after that of the last progress, and how much is left then
+        if it goes on just as it did.
         """
         self._goes_on: Progress | None = None
         """The last progress if it goes on by itself, repeated or not."""
 
     def add(self, progress: Progress) -> None:
-        """Record the progress at this tick. Even progress only extends the last entry, and is
-        recognised without arithmetic.
+        """Record the progress at this tick. Even progress only extends the last
+        entry, and is recognised without arithmetic.
         """
         if (
             progress.left == self._expected
@@ -73,7 +79,11 @@ class ProgressRecorder(EntryChunk):
         if progress is not self._goes_on:
             self._goes_on, self._next = progress, -1
             self._set_out(progress.way)
-            self._take(progress, self._buffer.tick, progress.per_s / self._buffer.ticks_per_s)
+            self._take(
+                progress,
+                self._buffer.tick,
+                progress.per_s / self._buffer.ticks_per_s,
+            )
 
     def _add(self, progress: Progress, tick: int) -> None:
         left = progress.left
@@ -92,9 +102,15 @@ class ProgressRecorder(EntryChunk):
         return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
 
     def _keep(self, progress: Progress, tick: int, *, goes_on: bool) -> None:
-        """Keep it. A step right after the one that was kept last shows how fast that goes."""
+        """Keep it. A step right after the one that was kept last shows how fast
+        that goes.
+        """
         before = self._left if goes_on and tick == self._since + 1 else None
-        rate = before - progress.left if before is not None and progress.left is not None else 0.0
+        rate = (
+            before - progress.left
+            if before is not None and progress.left is not None
+            else 0.0
+        )
         if rate and not self._rate:
             self._set_rate(rate)
             self._remember(progress, tick, rate)
@@ -117,7 +133,11 @@ class ProgressRecorder(EntryChunk):
 
     def _remember(self, progress: Progress, tick: int, rate: float) -> None:
         self._since, self._rate = tick, rate
-        self._left, self._of, self._unit = progress.left, progress.of, progress.unit
+        self._left, self._of, self._unit = (
+            progress.left,
+            progress.of,
+            progress.unit,
+        )
 
     def _set_out(self, way: Sequence[Point]) -> None:
         if way != self._way:

@@ -1,4 +1,6 @@
-"""Reading a take back, whole or as far as it was written when a crash cut it short."""
+"""Reading a take back, whole or as far as it was written when a crash cut it
+short.
+"""
 
 import sqlite3
 from collections.abc import Mapping
@@ -36,18 +38,36 @@ from umbrant.take.stored import (
     plain_value,
     stored_rows,
 )
-from umbrant.take.stored_chunks import add_change, kept, reading_of, stored_chunk
-from umbrant.take.tables import COMPLETE, ENDED, HEADER, NUMBER_OF, RECORDED, SCHEMA, What, loaded
+from umbrant.take.stored_chunks import (
+    add_change,
+    kept,
+    reading_of,
+    stored_chunk,
+)
+from umbrant.take.tables import (
+    COMPLETE,
+    ENDED,
+    HEADER,
+    NUMBER_OF,
+    RECORDED,
+    SCHEMA,
+    What,
+    loaded,
+)
 from umbrant.take.written_conditions import WrittenConditions
 
-META_TABLE, *TABLES = (each.strip() for each in SCHEMA.strip().split(";") if each.strip())
-"""How the tables are made. A file in which one is made in another way is not ours."""
+META_TABLE, *TABLES = (
+    each.strip() for each in SCHEMA.strip().split(";") if each.strip()
+)
+"""How the tables are made. A file in which one is made in another way is not
+ours.
+"""
 
 
 @dataclass(frozen=True)
 class Take:
-    """One recorded run, in memory. Never changed after it was read, so it may be shared between
-    threads.
+    """One recorded run, in memory. Never changed after it was read, so it may
+    be shared between threads.
     """
 
     path: Path
@@ -58,12 +78,14 @@ class Take:
     """'complete', or what cut it short."""
     agents: dict[str, AgentRecord]
     poses: dict[str, Float32Array]
-    """For each body: (ticks, 3) with x and y in metres and the heading in degrees."""
+    """For each body: (ticks, 3) with x and y in metres and the heading in
+    degrees.
+    """
     levels: dict[str, Float32Array]
     """For each prop: its level at each tick, NaN where it is not there."""
     body_numbers: dict[str, dict[str, Float32Array]]
-    """For each body that has some: its numbers, such as its energy, at each tick; NaN where it is
-    not there.
+    """For each body that has some: its numbers, such as its energy, at each
+    tick; NaN where it is not there.
     """
     props: dict[str, Changes[PropPlace]]
     """Where each prop was, and who carried it."""
@@ -73,14 +95,15 @@ class Take:
     """The cues that were done, in the order in which they were."""
 
     def number_changes(self, body: str, number: str) -> Changes[float]:
-        """A number of a body in hundredths, where it changes: as keys are kept. Numbers that drift
-        change at nearly every tick, which nobody can see.
+        """A number of a body in hundredths, where it changes: as keys are kept.
+        Numbers that drift change at nearly every tick, which nobody can see.
         """
         values = self.body_numbers.get(body, {}).get(number)
         if values is None or not len(values):
             return Changes()
         rounded = np.round(values.astype(np.float64), 2)
-        # NaN is unlike itself, so where the body is away is no change but a gap.
+        # NaN is unlike itself, so where the body is away is no change but a
+        # gap.
         known = ~np.isnan(rounded)
         differs = np.concatenate(([True], rounded[1:] != rounded[:-1])) & known
         ticks = np.flatnonzero(differs)
@@ -102,15 +125,21 @@ class Take:
 
 
 def read_take(path: Path, only: str | None = None) -> Take:
-    """Read a take. Raises TakeError, with the way out, if the file is no take or is damaged.
+    """Read a take. Raises TakeError, with the way out, if the file is no take
+    or is damaged.
 
-    With `only` the rows of that agent alone are read: enough to ask about it, and several times
-    sooner where the cast is large. The records of the others then hold no rows.
+    With `only` the rows of that agent alone are read: enough to ask about it,
+    and several times sooner where the cast is large. The records of the others
+    then hold no rows.
     """
     if not path.is_file():
-        raise TakeError(f"{path}: there is no such take. `umbrant roll PROJECT` makes one.")
+        raise TakeError(
+            f"{path}: there is no such take. `umbrant roll PROJECT` makes one."
+        )
     try:
-        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as file:
+        with closing(
+            sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)
+        ) as file:
             take = _read(path, file, only)
     except (sqlite3.Error, UnicodeDecodeError, OSError, DamagedTake) as error:
         # SQLite quotes what it finds in a damaged file, which need not be text.
@@ -128,17 +157,23 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     check_tables(file, *TABLES)
     ticks = decoded("the number of ticks", int, meta.get(RECORDED))
     if not 0 <= ticks <= header.ticks:
-        raise DamagedTake(f"it says that {ticks} of {header.ticks} ticks were recorded")
+        raise DamagedTake(
+            f"it says that {ticks} of {header.ticks} ticks were recorded"
+        )
     agents = {member.name: AgentRecord() for member in header.cast}
     nobody = AgentRecord()
     _read_agents(file, header, agents, ticks, only)
     _read_keys(file, header, agents)
-    for agent, *said in stored_rows(file, "said", agent=str, tick=int, step=int, text=str):
+    for agent, *said in stored_rows(
+        file, "said", agent=str, tick=int, step=int, text=str
+    ):
         _of(agents, agent).said.append(SaidStep(*said))
     _read_events(file, agents)
     cues = [
         CueStep(tick, cue, whom)
-        for tick, cue, whom in stored_rows(file, "cue", tick=int, cue=int, agent=str)
+        for tick, cue, whom in stored_rows(
+            file, "cue", tick=int, cue=int, agent=str
+        )
     ]
     for agent, tick, what, cause in stored_rows(
         file, "notice", agent=str, tick=int, what=str, cause=str
@@ -151,7 +186,9 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     poses = {name: numbers.reshape(-1, 3) for name, numbers in flat.items()}
     levels: dict[str, Float32Array] = {}
     body_numbers: dict[str, dict[str, Float32Array]] = {}
-    for name, found in _arrays(file, "level", "prop", "levels", 1, ticks, memory).items():
+    for name, found in _arrays(
+        file, "level", "prop", "levels", 1, ticks, memory
+    ).items():
         body, dot, number = name.partition(NUMBER_OF)
         if dot:
             body_numbers.setdefault(body, {})[number] = found
@@ -159,26 +196,57 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
             levels[name] = found
     props: dict[str, Changes[PropPlace]] = {}
     for prop, tick, x, y, carrier in stored_rows(
-        file, "prop", prop=str, tick=int, x=float, y=float, carrier=(str, type(None))
+        file,
+        "prop",
+        prop=str,
+        tick=int,
+        x=float,
+        y=float,
+        carrier=(str, type(None)),
     ):
         where = f"where {prop[:40]} is"
         at = decoded(where, plain_point, (x, y))
-        add_change(props.setdefault(prop, Changes()), tick, PropPlace(at, carrier), where)
+        add_change(
+            props.setdefault(prop, Changes()),
+            tick,
+            PropPlace(at, carrier),
+            where,
+        )
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
     notices = nobody.notices
     return Take(
-        path, header, ticks, ended, agents, poses, levels, body_numbers, props, notices, cues
+        path,
+        header,
+        ticks,
+        ended,
+        agents,
+        poses,
+        levels,
+        body_numbers,
+        props,
+        notices,
+        cues,
     )
 
 
-def _read_events(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> None:
+def _read_events(
+    file: sqlite3.Connection, agents: dict[str, AgentRecord]
+) -> None:
     """The events that each agent received and raised."""
     for agent, *received in stored_rows(
         file, "received", agent=str, tick=int, step=int, event=str, sender=str
     ):
         _of(agents, agent).received.append(EventStep(*received))
     for agent, *raised in stored_rows(
-        file, "raised", agent=str, tick=int, step=int, event=str, receiver=str, row=str, part=str
+        file,
+        "raised",
+        agent=str,
+        tick=int,
+        step=int,
+        event=str,
+        receiver=str,
+        row=str,
+        part=str,
     ):
         _of(agents, agent).raised.append(EventStep(*raised))
 
@@ -199,7 +267,9 @@ def _read_agents(
     ticks: int,
     only: str | None,
 ) -> None:
-    """The rows of every agent, or of one, in the order in which they were written."""
+    """The rows of every agent, or of one, in the order in which they were
+    written.
+    """
     rows_of, written = _rows_of(header), WrittenConditions(header)
     last: dict[tuple[str, ...], int] = {}
     columns = {
@@ -212,7 +282,9 @@ def _read_agents(
         "ends": bytes,
         "numbers": bytes,
     }
-    for agent, row_id, part, what, *stored, more in stored_rows(file, "chunk", **columns, more=str):
+    for agent, row_id, part, what, *stored, more in stored_rows(
+        file, "chunk", **columns, more=str
+    ):
         rows = _of(agents, agent).rows
         if only not in (None, agent):
             continue
@@ -232,8 +304,8 @@ def _read_agents(
 def _check_order(
     last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks: list[int]
 ) -> None:
-    """Raise DamagedTake where a chunk, or what goes before it at its place, is not in the order of
-    time.
+    """Raise DamagedTake where a chunk, or what goes before it at its place, is
+    not in the order of time.
     """
     if not ticks:
         return
@@ -244,7 +316,9 @@ def _check_order(
     last[place] = ticks[-1]
 
 
-def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
+def _read_keys(
+    file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]
+) -> None:
     """The agents' own keys, and those they share."""
     rows_of = _rows_of(header)
     columns: dict[str, type | tuple[type, ...]] = {
@@ -259,12 +333,22 @@ def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, Agent
         "cause": (str, type(None)),
     }
     shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
-    for agent, board, key, tick, step, stored, row_id, part, found in stored_rows(
-        file, "key", **columns
-    ):
+    for (
+        agent,
+        board,
+        key,
+        tick,
+        step,
+        stored,
+        row_id,
+        part,
+        found,
+    ) in stored_rows(file, "key", **columns):
         cause = decoded("a cause", cause_of_text, found) if found else None
         value = decoded(
-            f"the value of {key}", plain_value, decoded(f"the value of {key}", loaded, stored)
+            f"the value of {key}",
+            plain_value,
+            decoded(f"the value of {key}", loaded, stored),
         )
         if row_id and row_id not in rows_of.get(agent, ()):
             raise DamagedTake(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
@@ -281,7 +365,10 @@ def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, Agent
             )
         elif agent in agents:
             add_change(
-                kept(agents[agent].keys, key), tick, KeyWrite(value, row_id, part, cause=cause), key
+                kept(agents[agent].keys, key),
+                tick,
+                KeyWrite(value, row_id, part, cause=cause),
+                key,
             )
     for member in header.cast:
         for board in (member.group or "", WORLD) if member.behavior else ():
@@ -297,16 +384,20 @@ def _arrays(
     ticks: int,
     memory: DecodedValues,
 ) -> dict[str, Float32Array]:
-    """Each thing's numbers over the whole take, so many for each tick, NaN where none were
-    written.
+    """Each thing's numbers over the whole take, so many for each tick, NaN
+    where none were written.
     """
     found: dict[str, Float32Array] = {}
     length = width * ticks
-    for each, tick, chunk in stored_rows(file, table, **{name: str, "tick": int, column: bytes}):
+    for each, tick, chunk in stored_rows(
+        file, table, **{name: str, "tick": int, column: bytes}
+    ):
         track = found.get(each)
         if track is None:
             track = found[each] = memory.take(length)
-        numbers = decoded(f"the {column} of {each}", np.frombuffer, chunk, "<f4")
+        numbers = decoded(
+            f"the {column} of {each}", np.frombuffer, chunk, "<f4"
+        )
         if np.any(np.abs(numbers[~np.isnan(numbers)]) > FARTHEST):
             raise DamagedTake(f"the {column} of {each} are beyond all measure")
         start = max(0, min(length, tick * width))
@@ -323,7 +414,11 @@ def _rows_of(header: Header) -> dict[str, Mapping[str, object]]:
         known = behavior is not None and any(
             each.name == behavior for each in header.project.behaviors
         )
-        found[member.name] = header.expanded(behavior).behavior.by_id if behavior and known else {}
+        found[member.name] = (
+            header.expanded(behavior).behavior.by_id
+            if behavior and known
+            else {}
+        )
     return found
 
 

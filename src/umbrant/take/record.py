@@ -1,6 +1,8 @@
-"""What one agent did during a take, as spans and change points, in memory. All ticks count from 0.
+"""What one agent did during a take, as spans and change points, in memory. All
+ticks count from 0.
 
-Lookups are binary searches, so asking at any tick of a long take costs the same.
+Lookups are binary searches, so asking at any tick of a long take costs the
+same.
 """
 
 from bisect import bisect_left, bisect_right
@@ -36,8 +38,9 @@ class RowState(StrEnum):
 
 @dataclass(slots=True)
 class Span:
-    """A row from the tick it was entered at to the tick it ended at. `end` and `outcome` are None
-    while it runs on. The steps are the places of entering and leaving in the order of their ticks.
+    """A row from the tick it was entered at to the tick it ended at. `end` and
+    `outcome` are None while it runs on. The steps are the places of entering
+    and leaving in the order of their ticks.
     """
 
     start: int
@@ -52,8 +55,9 @@ class Span:
         return self.start <= tick and (self.end is None or tick <= self.end)
 
     def last_ran(self, ticks: int) -> int:
-        """The last tick at which the row ran, in a take of so many; before `start` if it never did.
-        At the tick it was stopped at, something else ran in its place.
+        """The last tick at which the row ran, in a take of so many; before
+        `start` if it never did. At the tick it was stopped at, something else
+        ran in its place.
         """
         if self.end is None:
             return ticks - 1
@@ -62,8 +66,9 @@ class Span:
 
 @dataclass(slots=True)
 class Refusal:
-    """Ticks in a row, both ends included, at which a row was tried and not entered, for the same
-    cause. `step` is the place of the first in the order of its tick.
+    """Ticks in a row, both ends included, at which a row was tried and not
+    entered, for the same cause. `step` is the place of the first in the order
+    of its tick.
     """
 
     start: int
@@ -77,14 +82,16 @@ T = TypeVar("T")
 
 @dataclass(slots=True)
 class Changes(Generic[T]):
-    """A value that is kept when it changes: from `ticks[i]` on it is `values[i]`."""
+    """A value that is kept when it changes: from `ticks[i]` on it is
+    `values[i]`.
+    """
 
     ticks: list[int] = field(default_factory=list)
     values: list[T] = field(default_factory=list)
 
     def add(self, tick: int, value: T) -> None:
-        """Keep a value that is another one than before; of several within one tick the last
-        counts.
+        """Keep a value that is another one than before; of several within one
+        tick the last counts.
         """
         if self.ticks and self.ticks[-1] == tick:
             self.values[-1] = value
@@ -104,16 +111,16 @@ class Changes(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class KeyWrite:
-    """A key's value, and the row and part that wrote it; no row for values that were there at the
-    start.
+    """A key's value, and the row and part that wrote it; no row for values that
+    were there at the start.
     """
 
     value: Value | None
     row_id: str
     part: str
     agent: str = ""
-    """Who wrote a key that several share; empty for an agent's own keys, and for what no agent
-    wrote.
+    """Who wrote a key that several share; empty for an agent's own keys, and
+    for what no agent wrote.
     """
     cause: Cause | None = None
     """What the one who wrote it found, where that says more than the value."""
@@ -129,12 +136,15 @@ class WriteStep(NamedTuple):
     row_id: str
     part: str
     board: str
-    """Empty for the agent's own keys, WORLD, or the group that shares the key."""
+    """Empty for the agent's own keys, WORLD, or the group that shares the key.
+    """
     cause: Cause | None = None
 
 
 class AtomStep(NamedTuple):
-    """One change of what an atom of a condition found, with its place in the order of the tick."""
+    """One change of what an atom of a condition found, with its place in the
+    order of the tick.
+    """
 
     tick: int
     step: int
@@ -143,14 +153,16 @@ class AtomStep(NamedTuple):
 
 
 class EventStep(NamedTuple):
-    """An event that an agent received or raised, with its place in the order of the tick."""
+    """An event that an agent received or raised, with its place in the order of
+    the tick.
+    """
 
     tick: int
     step: int
     event: str
     other: str
-    """Of a received event who raised it: empty for the scenario or the author. Of a raised one for
-    whom it is: empty for everybody.
+    """Of a received event who raised it: empty for the scenario or the author.
+    Of a raised one for whom it is: empty for everybody.
     """
     row_id: str = ""
     part: str = ""
@@ -165,8 +177,8 @@ class SaidStep(NamedTuple):
 
 
 class CueStep(NamedTuple):
-    """A cue that was done at a tick: its number from 1 on (0 for the author's hand), and for whom
-    it was.
+    """A cue that was done at a tick: its number from 1 on (0 for the author's
+    hand), and for whom it was.
     """
 
     tick: int
@@ -175,8 +187,8 @@ class CueStep(NamedTuple):
 
 
 class ProgressSample(NamedTuple):
-    """The progress of an action at a tick: `left` of `of`, in `unit`. Until the next sample each
-    tick takes `rate` off `left`.
+    """The progress of an action at a tick: `left` of `of`, in `unit`. Until the
+    next sample each tick takes `rate` off `left`.
     """
 
     left: float | None
@@ -195,13 +207,15 @@ class PropPlace:
 
 @dataclass(slots=True)
 class RowRecord:
-    """All that is kept of one row. `refusals` and `sensed` are by part of the row; `sensed` by
-    (part, atom).
+    """All that is kept of one row. `refusals` and `sensed` are by part of the
+    row; `sensed` by (part, atom).
     """
 
     spans: list[Span] = field(default_factory=list)
     refusals: dict[str, list[Refusal]] = field(default_factory=dict)
-    sensed: dict[tuple[str, int], Changes[AtomResult | None]] = field(default_factory=dict)
+    sensed: dict[tuple[str, int], Changes[AtomResult | None]] = field(
+        default_factory=dict
+    )
     progress: Changes[ProgressSample] = field(default_factory=Changes)
     gauges: dict[str, Changes[Gauge]] = field(default_factory=dict)
     """What each part of the row noted."""
@@ -209,7 +223,9 @@ class RowRecord:
     atom_steps: dict[str, list[AtomStep]] = field(default_factory=dict)
     """For each part every change of `sensed`, also several within one tick."""
     times_done: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
-    """For each part that is counted, such as an upkeep: the tick and step of each time."""
+    """For each part that is counted, such as an upkeep: the tick and step of
+    each time.
+    """
 
     def span_at(self, tick: int) -> Span | None:
         """The span that covers a tick; of two that meet there, the later."""
@@ -222,8 +238,8 @@ class RowRecord:
         return self.spans[index] if index >= 0 else None
 
     def last_ended(self, until: tuple[int, int]) -> Span | None:
-        """The last span that ended at or before a tick and step. At the end of it the row may run
-        already again.
+        """The last span that ended at or before a tick and step. At the end of
+        it the row may run already again.
         """
         index = bisect_right(self.spans, until[0], key=_start)
         ended = (
@@ -234,7 +250,9 @@ class RowRecord:
         return next(ended, None)
 
     def spans_at(self, tick: int) -> list[Span]:
-        """The spans that began at a tick: several where it was entered again within it."""
+        """The spans that began at a tick: several where it was entered again
+        within it.
+        """
         first = bisect_left(self.spans, tick, key=_start)
         return self.spans[first : bisect_right(self.spans, tick, key=_start)]
 
@@ -250,8 +268,8 @@ class RowRecord:
         return found[index] if index >= 0 else None
 
     def state_at(self, tick: int) -> RowState:
-        """What the row was at a tick. A row that ended and was tried again in one tick counts as
-        ended.
+        """What the row was at a tick. A row that ended and was tried again in
+        one tick counts as ended.
         """
         span = self.span_at(tick)
         if span is not None:
@@ -260,7 +278,9 @@ class RowRecord:
                 if span.end is None or tick < span.end
                 else RowState(span.outcome or "stopped")
             )
-        return RowState.REFUSED if self.refusal_at(tick) else RowState.NOT_REACHED
+        return (
+            RowState.REFUSED if self.refusal_at(tick) else RowState.NOT_REACHED
+        )
 
     def gauge_at(self, tick: int, part: str = ROW) -> Gauge | None:
         """What a part of the row last noted at or before a tick."""
@@ -276,7 +296,9 @@ class RowRecord:
         if done.left is None or not done.rate:
             return done
         return done._replace(
-            left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[index]))
+            left=max(
+                0.0, done.left - done.rate * (tick - self.progress.ticks[index])
+            )
         )
 
     def found_at(self, part: str, atom: int, tick: int) -> AtomResult | None:

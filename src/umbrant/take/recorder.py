@@ -19,12 +19,12 @@ def never_due() -> bool:
 
 
 class TakeRecorder(TakeBuffer):
-    """Keeps what is played until it is handed over to `push`: at the end of each chunk, and
-    whenever `due` says so.
+    """Keeps what is played until it is handed over to `push`: at the end of
+    each chunk, and whenever `due` says so.
 
-    `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends on that alone,
-    never on when `due`, which is asked after each tick, said so. With `counts_only` it is as the
-    header of such a take says.
+    `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends
+    on that alone, never on when `due`, which is asked after each tick, said so.
+    With `counts_only` it is as the header of such a take says.
     """
 
     def __init__(
@@ -66,7 +66,9 @@ class TakeRecorder(TakeBuffer):
         self._spoken.append((name, text))
 
     def just_said(self) -> list[tuple[str, str]]:
-        """What was said in the tick that has just ended, as pairs of a body's name and its text."""
+        """What was said in the tick that has just ended, as pairs of a body's
+        name and its text.
+        """
         return self._spoken if self._spoken_at == self.tick - 1 else []
 
     def cue_done(self, number: int, whom: str) -> None:
@@ -81,11 +83,15 @@ class TakeRecorder(TakeBuffer):
         """The track of a body's poses."""
         if self._counts_only:
             return unposed
-        return self._poses.setdefault(name, PoseTrack(self, self._chunk_began_at)).tell
+        return self._poses.setdefault(
+            name, PoseTrack(self, self._chunk_began_at)
+        ).tell
 
-    def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
-        """Record the level and the place of a prop at this tick; a level of None while it is not on
-        the stage.
+    def prop(
+        self, name: str, level: float | None, place: Point, carrier: str | None
+    ) -> None:
+        """Record the level and the place of a prop at this tick; a level of
+        None while it is not on the stage.
         """
         if self._counts_only:
             return
@@ -98,8 +104,9 @@ class TakeRecorder(TakeBuffer):
             self._props.append((name, self.tick, place[0], place[1], carrier))
 
     def body_number(self, body: str, number: str, value: float | None) -> None:
-        """Record a number of a body at this tick, such as its energy; None while the body is not on
-        the stage, or where it is beyond what a take can hold.
+        """Record a number of a body at this tick, such as its energy; None
+        while the body is not on the stage, or where it is beyond what a take
+        can hold.
         """
         if self._counts_only:
             return
@@ -120,14 +127,19 @@ class TakeRecorder(TakeBuffer):
             self.hand_over()
 
     def hand_over(self) -> None:
-        """Push what has been recorded since the last piece, without ending the chunk."""
+        """Push what has been recorded since the last piece, without ending the
+        chunk.
+        """
         self._push(self._piece(ends_chunk=False))
 
     def end_chunk(self) -> None:
         """Push the rest of the chunk, and begin the next."""
         self._push(self._piece(ends_chunk=True))
         self.chunks = [chunk for chunk in self.chunks if chunk.begin()]
-        self._chunk_began_at, self._chunk_ends_at = self.tick, self.tick + self._chunk_ticks
+        self._chunk_began_at, self._chunk_ends_at = (
+            self.tick,
+            self.tick + self._chunk_ticks,
+        )
 
     def _piece(self, *, ends_chunk: bool) -> TakePiece:
         found = (chunk.piece() for chunk in self.chunks)
@@ -142,8 +154,14 @@ class TakeRecorder(TakeBuffer):
             _taken(self._props),
             _taken(self.said_lines),
             _taken(self._notices),
-            [(name, track.handed_over(self.tick)) for name, track in self._poses.items()],
-            [(name, track.handed_over(self.tick)) for name, track in self._levels.items()],
+            [
+                (name, track.handed_over(self.tick))
+                for name, track in self._poses.items()
+            ],
+            [
+                (name, track.handed_over(self.tick))
+                for name, track in self._levels.items()
+            ],
         )
 
 

@@ -1,5 +1,5 @@
-"""What is so at every tick: where bodies are and how full props are. It is written down only when
-it changes.
+"""What is so at every tick: where bodies are and how full props are. It is
+written down only when it changes.
 """
 
 import math
@@ -10,8 +10,8 @@ from umbrant.take.buffer import TakeBuffer
 from umbrant.take.tables import packed
 
 Posing = Callable[[Point | None, float], None]
-"""Is told at each tick where a body is, None where it is not on the stage, and its heading in
-degrees.
+"""Is told at each tick where a body is, None where it is not on the stage, and
+its heading in degrees.
 """
 
 NOWHERE = math.nan, math.nan
@@ -22,8 +22,8 @@ def unposed(place: Point | None, heading_deg: float) -> None:
 
 
 class SampledTrack:
-    """Numbers of one thing, sampled at ticks: a sample holds until the next one. NaN before the
-    first.
+    """Numbers of one thing, sampled at ticks: a sample holds until the next
+    one. NaN before the first.
     """
 
     def __init__(self, buffer: TakeBuffer, first: int, width: int) -> None:
@@ -34,21 +34,25 @@ class SampledTrack:
         """The tick up to which they are written down."""
 
     def _write_down(self, until: int) -> None:
-        """Write the last sample for every tick up to, but not including, a tick."""
+        """Write the last sample for every tick up to, but not including, a
+        tick.
+        """
         due = until - self._until
         self._numbers += self._now if due == 1 else self._now * due
         self._until = until
 
     def handed_over(self, until: int) -> bytearray:
-        """All that has not been handed over yet, up to but without a tick, as float32."""
+        """All that has not been handed over yet, up to but without a tick, as
+        float32.
+        """
         self._write_down(until)
         numbers, self._numbers = self._numbers, []
         return packed(numbers)
 
 
 class PoseTrack(SampledTrack):
-    """The position and heading of one body at each tick: rows of (x, y, heading in degrees),
-    float32.
+    """The position and heading of one body at each tick: rows of (x, y, heading
+    in degrees), float32.
     """
 
     def __init__(self, buffer: TakeBuffer, first: int) -> None:

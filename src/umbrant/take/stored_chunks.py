@@ -1,7 +1,7 @@
 """Chunks of events as they stand in a take's file.
 
-Each kind of chunk is decoded, which may find damage, and then put into a record. By then the ticks
-of a chunk are known to be in the order of time.
+Each kind of chunk is decoded, which may find damage, and then put into a
+record. By then the ticks of a chunk are known to be in the order of time.
 """
 
 import math
@@ -25,7 +25,13 @@ from umbrant.take.record import (
     RowRecord,
     Span,
 )
-from umbrant.take.stored import PLAIN, DamagedTake, plain_cause, plain_point, plain_value
+from umbrant.take.stored import (
+    PLAIN,
+    DamagedTake,
+    plain_cause,
+    plain_point,
+    plain_value,
+)
 from umbrant.take.tables import What
 
 K = TypeVar("K")
@@ -43,8 +49,12 @@ class StoredChunk:
     more: list[Any]
 
 
-def stored_chunk(ticks: bytes, steps: bytes, ends: bytes, numbers: bytes, more: str) -> StoredChunk:
-    """A chunk from its columns. Raises ValueError or TypeError where they hold something else."""
+def stored_chunk(
+    ticks: bytes, steps: bytes, ends: bytes, numbers: bytes, more: str
+) -> StoredChunk:
+    """A chunk from its columns. Raises ValueError or TypeError where they hold
+    something else.
+    """
     found = from_json(more) if more else []
     if not isinstance(found, list):
         raise TypeError("no list")
@@ -59,11 +69,22 @@ def stored_chunk(ticks: bytes, steps: bytes, ends: bytes, numbers: bytes, more: 
 
 def _spans_of(chunk: StoredChunk) -> list[Span]:
     outcomes, causes = chunk.more
-    # A chunk has first the beginnings and then the ends; who has no end comes last.
-    starts, count = list(zip(chunk.ticks, chunk.steps, strict=False)), len(chunk.ends)
+    # A chunk has first the beginnings and then the ends; who has no end comes
+    # last.
+    starts, count = (
+        list(zip(chunk.ticks, chunk.steps, strict=False)),
+        len(chunk.ends),
+    )
     ends = zip(chunk.ends, chunk.steps[len(chunk.ticks) :], strict=True)
     ended = [
-        Span(start, end, Outcome(outcome), plain_cause(cause), start_step, end_step)
+        Span(
+            start,
+            end,
+            Outcome(outcome),
+            plain_cause(cause),
+            start_step,
+            end_step,
+        )
         for (start, start_step), (end, end_step), outcome, cause in zip(
             starts[:count], ends, outcomes, causes, strict=True
         )
@@ -75,7 +96,8 @@ def _spans_of(chunk: StoredChunk) -> list[Span]:
 
 
 def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
-    # What ran on over the end of a chunk stands in the next one too, which knows more of it.
+    # What ran on over the end of a chunk stands in the next one too, which
+    # knows more of it.
     if record.spans and record.spans[-1].end is None:
         record.spans.pop()
     for span in spans:
@@ -98,8 +120,9 @@ def _refusals_of(chunk: StoredChunk) -> list[Refusal]:
 
 
 def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
-    """Append refusals to those of a part. The first may be the last one of the piece before, which
-    went on. Several can begin in one tick: a row is asked again each time its machine goes round.
+    """Append refusals to those of a part. The first may be the last one of the
+    piece before, which went on. Several can begin in one tick: a row is asked
+    again each time its machine goes round.
     """
     refusals = record.refusals.setdefault(part, [])
     if refusals and found and _place(refusals[-1]) == _place(found[0]):
@@ -107,7 +130,8 @@ def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
     for refusal in found:
         last = refusals[-1] if refusals else None
         if refusal.end < refusal.start or (
-            last and (last.end > refusal.start or _place(last) >= _place(refusal))
+            last
+            and (last.end > refusal.start or _place(last) >= _place(refusal))
         ):
             raise DamagedTake("a row was refused twice at one time")
         refusals.append(refusal)
@@ -117,15 +141,26 @@ def _place(refusal: Refusal) -> tuple[int, int]:
     return refusal.start, refusal.step
 
 
-def _finds_of(written: Sequence[WrittenPart]) -> Callable[[StoredChunk], list[AtomStep]]:
-    """What decodes what the atoms of a condition found, by what of it is written in the condition
-    itself.
+def _finds_of(
+    written: Sequence[WrittenPart],
+) -> Callable[[StoredChunk], list[AtomStep]]:
+    """What decodes what the atoms of a condition found, by what of it is
+    written in the condition itself.
     """
-    # Of most atoms nothing is written, and a damaged take can speak of some that there are not.
-    parts = {atom: part for atom, part in enumerate(written) if part != NOTHING_WRITTEN}
+    # Of most atoms nothing is written, and a damaged take can speak of some
+    # that there are not.
+    parts = {
+        atom: part
+        for atom, part in enumerate(written)
+        if part != NOTHING_WRITTEN
+    }
 
     def found(
-        atom: int, truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None
+        atom: int,
+        truth: bool | None,
+        left: Any,
+        right: Any,
+        cause: Mapping[str, Any] | None,
     ) -> AtomResult:
         if left.__class__ not in PLAIN:
             left = plain_value(left)
@@ -144,8 +179,15 @@ def _finds_of(written: Sequence[WrittenPart]) -> Callable[[StoredChunk], list[At
 
     def decode(chunk: StoredChunk) -> list[AtomStep]:
         return [
-            AtomStep(tick, step, int(entry[0]), found(*entry) if len(entry) > 1 else None)
-            for tick, step, entry in zip(chunk.ticks, chunk.steps, chunk.more, strict=True)
+            AtomStep(
+                tick,
+                step,
+                int(entry[0]),
+                found(*entry) if len(entry) > 1 else None,
+            )
+            for tick, step, entry in zip(
+                chunk.ticks, chunk.steps, chunk.more, strict=True
+            )
         ]
 
     return decode
@@ -158,17 +200,24 @@ def _put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
 
 
 def _progress_of(chunk: StoredChunk) -> list[tuple[int, ProgressSample]]:
-    return [(tick, _done(*done)) for tick, done in zip(chunk.ticks, chunk.more, strict=True)]
+    return [
+        (tick, _done(*done))
+        for tick, done in zip(chunk.ticks, chunk.more, strict=True)
+    ]
 
 
-def _done(left: float | None, of: float | None, unit: str, rate: float) -> ProgressSample:
+def _done(
+    left: float | None, of: float | None, unit: str, rate: float
+) -> ProgressSample:
     numbers = [float(each) for each in (left, of) if each is not None]
     if any(math.isnan(each) for each in numbers):
         raise ValueError("no number")
     return ProgressSample(left, of, str(unit), float(rate))
 
 
-def _put_progress(record: RowRecord, part: str, progress: list[tuple[int, ProgressSample]]) -> None:
+def _put_progress(
+    record: RowRecord, part: str, progress: list[tuple[int, ProgressSample]]
+) -> None:
     for tick, done in progress:
         record.progress.add(tick, done)
 
@@ -180,7 +229,9 @@ def _ways_of(chunk: StoredChunk) -> list[tuple[int, tuple[Point, ...]]]:
     ]
 
 
-def _put_ways(record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, ...]]]) -> None:
+def _put_ways(
+    record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, ...]]]
+) -> None:
     for tick, corners in ways:
         record.ways.add(tick, corners)
 
@@ -189,16 +240,24 @@ def _counts_of(chunk: StoredChunk) -> list[tuple[int, int, Gauge]]:
     (before,) = chunk.numbers
     return [
         (tick, step, Gauge(Measured.COUNT, before + times))
-        for times, (tick, step) in enumerate(zip(chunk.ticks, chunk.steps, strict=True), 1)
+        for times, (tick, step) in enumerate(
+            zip(chunk.ticks, chunk.steps, strict=True), 1
+        )
     ]
 
 
-def _put_counts(record: RowRecord, part: str, counts: list[tuple[int, int, Gauge]]) -> None:
-    record.times_done.setdefault(part, []).extend((tick, step) for tick, step, _ in counts)
+def _put_counts(
+    record: RowRecord, part: str, counts: list[tuple[int, int, Gauge]]
+) -> None:
+    record.times_done.setdefault(part, []).extend(
+        (tick, step) for tick, step, _ in counts
+    )
     _put_gauges(record, part, [(tick, gauge) for tick, _, gauge in counts])
 
 
-def _gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
+def _gauges_of(
+    measured: Measured,
+) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
     """What decodes the numbers of a measure."""
 
     def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
@@ -210,24 +269,39 @@ def _gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Ga
             chunk.more or [""] * count,
         )
         return [
-            (tick, Gauge(measured, value, None if math.isnan(of) else of, str(about)))
-            for tick, value, of, about in zip(chunk.ticks, values, totals, abouts, strict=True)
+            (
+                tick,
+                Gauge(
+                    measured, value, None if math.isnan(of) else of, str(about)
+                ),
+            )
+            for tick, value, of, about in zip(
+                chunk.ticks, values, totals, abouts, strict=True
+            )
         ]
 
     return decode
 
 
-def _put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -> None:
+def _put_gauges(
+    record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]
+) -> None:
     """Add what a part of a row noted. Raises DamagedTake."""
     changes = kept(record.gauges, part)
     if changes.ticks and gauges and gauges[0][0] < changes.ticks[-1]:
-        raise DamagedTake("what was measured does not go on in the order of time")
+        raise DamagedTake(
+            "what was measured does not go on in the order of time"
+        )
     for tick, gauge in gauges:
         changes.add(tick, gauge)
 
 
-ChunkReading = tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]]
-"""How a kind of chunk is decoded, and how what was decoded is put into the record of its row."""
+ChunkReading = tuple[
+    Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]
+]
+"""How a kind of chunk is decoded, and how what was decoded is put into the
+record of its row.
+"""
 
 _READINGS: Mapping[str, ChunkReading] = {
     What.RAN: (_spans_of, _put_spans),
@@ -239,8 +313,9 @@ _READINGS: Mapping[str, ChunkReading] = {
 
 
 def reading_of(what: str, written: Sequence[WrittenPart]) -> ChunkReading:
-    """How a kind of chunk is read. `written` is what is written in the condition that a chunk of
-    finds is about. Raises ValueError for no kind of chunk.
+    """How a kind of chunk is read. `written` is what is written in the
+    condition that a chunk of finds is about. Raises ValueError for no kind of
+    chunk.
     """
     if what == What.FOUND:
         return _finds_of(written), _put_finds

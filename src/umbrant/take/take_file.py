@@ -1,4 +1,6 @@
-"""The SQLite file of a take being written: pieces come in, and whole chunks go to disk."""
+"""The SQLite file of a take being written: pieces come in, and whole chunks go
+to disk.
+"""
 
 import os
 import sqlite3
@@ -39,8 +41,8 @@ PLAIN = {
 class TakeFile:
     """The file of one take, open for writing in this process alone.
 
-    Raises TakeError where the file cannot be written, and ValueError or TypeError for a piece that
-    does not fit.
+    Raises TakeError where the file cannot be written, and ValueError or
+    TypeError for a piece that does not fit.
     """
 
     def __init__(self, path: Path, header: Header) -> None:
@@ -59,10 +61,11 @@ class TakeFile:
             self._guarded(self._write_chunk)
 
     def close(self, ended: str = COMPLETE) -> None:
-        """Finish the file with all that has come in, and with how the take ended.
+        """Finish the file with all that has come in, and with how the take
+        ended.
 
-        What came in last is left out if it is no part of a take: a player that went mad may have
-        sent anything.
+        What came in last is left out if it is no part of a take: a player that
+        went mad may have sent anything.
         """
         try:
             with suppress(ValueError, TypeError, OverflowError, struct.error):
@@ -72,10 +75,12 @@ class TakeFile:
             self._file.close()
 
     def copy_so_far(self, path: Path) -> None:
-        """Write what has come in so far into another file: a take that has not ended.
+        """Write what has come in so far into another file: a take that has not
+        ended.
 
-        So nobody has to read this file while it is written, which would keep SQLite from closing
-        it. The chunk that is open goes on as if it had not been asked for.
+        So nobody has to read this file while it is written, which would keep
+        SQLite from closing it. The chunk that is open goes on as if it had not
+        been asked for.
         """
         copy = self._create(path)
         try:
@@ -99,7 +104,9 @@ class TakeFile:
 
     def _cannot(self, error: Exception) -> TakeError:
         reason = (
-            os.strerror(error.errno) if isinstance(error, OSError) and error.errno else str(error)
+            os.strerror(error.errno)
+            if isinstance(error, OSError) and error.errno
+            else str(error)
         )
         return TakeError(
             f"{self.path}: the take cannot be written: {reason}. Choose another place, or make "
@@ -136,7 +143,8 @@ class TakeFile:
     def _copy_into(self, copy: sqlite3.Connection) -> None:
         self._file.backup(copy)
         copy.execute("PRAGMA synchronous=OFF")
-        # The copy has this file's journal, whose own files would be left lying beside it.
+        # The copy has this file's journal, whose own files would be left lying
+        # beside it.
         copy.execute("PRAGMA journal_mode=DELETE")
         _put_chunk(copy, self._chunk, self.ticks)
 
@@ -169,7 +177,10 @@ class _OpenChunk:
                 column[start:] = entries
         for field, rows in self.rows.items():
             rows.extend(getattr(piece, field))
-        for tracks, added in ((self.poses, piece.poses), (self.levels, piece.levels)):
+        for tracks, added in (
+            (self.poses, piece.poses),
+            (self.levels, piece.levels),
+        ):
             for name, numbers in added:
                 tracks.setdefault(name, bytearray()).extend(numbers)
 
@@ -178,7 +189,9 @@ class _OpenChunk:
         found = {}
         for (agent, row, part, what), columns in self._events.items():
             ticks, *rest = encode_chunk(what, columns)
-            found[f"{what} of {agent}/{row}{f' ({part})' if part else ''}"] = Content(ticks, rest)
+            found[f"{what} of {agent}/{row}{f' ({part})' if part else ''}"] = (
+                Content(ticks, rest)
+            )
         for field, rows in self.rows.items():
             if rows:
                 found[field] = Content(b"", [list(row) for row in rows])
@@ -190,17 +203,24 @@ class _OpenChunk:
     def events(self) -> list[Columns]:
         """The rows of the table of events."""
         return [
-            (*place, *encode_chunk(place[-1], columns)) for place, columns in self._events.items()
+            (*place, *encode_chunk(place[-1], columns))
+            for place, columns in self._events.items()
         ]
 
 
-def first_difference(one: Sequence[TakePiece], other: Sequence[TakePiece]) -> str:
-    """Where two recordings of whole chunks first differ: a thing of the take and when, such as
-    'ran of dog/woof at tick 120'; empty where they are equal, whatever their pieces.
+def first_difference(
+    one: Sequence[TakePiece], other: Sequence[TakePiece]
+) -> str:
+    """Where two recordings of whole chunks first differ: a thing of the take
+    and when, such as 'ran of dog/woof at tick 120'; empty where they are equal,
+    whatever their pieces.
     """
     for here, there in zip_longest(_chunks_of(one), _chunks_of(other)):
         chunk = here or there
-        ours, theirs = (each.contents() if each is not None else {} for each in (here, there))
+        ours, theirs = (
+            each.contents() if each is not None else {}
+            for each in (here, there)
+        )
         differing = [
             place
             for place in dict.fromkeys([*ours, *theirs])
@@ -209,7 +229,8 @@ def first_difference(one: Sequence[TakePiece], other: Sequence[TakePiece]) -> st
         known = {
             place: tick
             for place in differing
-            if (tick := _first_tick(ours.get(place), theirs.get(place))) is not None
+            if (tick := _first_tick(ours.get(place), theirs.get(place)))
+            is not None
         }
         if known:
             first = min(known, key=lambda place: known[place])
@@ -220,10 +241,13 @@ def first_difference(one: Sequence[TakePiece], other: Sequence[TakePiece]) -> st
 
 
 def _first_tick(one: Content | None, other: Content | None) -> int | None:
-    """The first tick at which one of two contents has an event and the other none; None where they
-    differ in something else.
+    """The first tick at which one of two contents has an event and the other
+    none; None where they differ in something else.
     """
-    ticks = [np.frombuffer(each.ticks, "<i4") if each else np.empty(0) for each in (one, other)]
+    ticks = [
+        np.frombuffer(each.ticks, "<i4") if each else np.empty(0)
+        for each in (one, other)
+    ]
     shared = min(map(len, ticks))
     unlike = np.flatnonzero(ticks[0][:shared] != ticks[1][:shared])
     longer = max(ticks, key=len)
@@ -245,7 +269,9 @@ def _put_meta(file: sqlite3.Connection, name: str, value: str) -> None:
 
 
 def _put_chunk(file: sqlite3.Connection, chunk: _OpenChunk, ticks: int) -> None:
-    """Write a chunk, and that so many ticks are there with it: all of it or nothing."""
+    """Write a chunk, and that so many ticks are there with it: all of it or
+    nothing.
+    """
     first, events = chunk.first, chunk.events()
     file.execute("BEGIN")
     try:
@@ -263,19 +289,23 @@ def _put_chunk(file: sqlite3.Connection, chunk: _OpenChunk, ticks: int) -> None:
         raise
 
 
-def _put_rows(file: sqlite3.Connection, statement: str, rows: Sequence[Sequence[object]]) -> None:
+def _put_rows(
+    file: sqlite3.Connection, statement: str, rows: Sequence[Sequence[object]]
+) -> None:
     if rows:
         file.executemany(statement, rows)
 
 
 def _names(path: Path) -> list[Path]:
     """The paths of a take's file and of SQLite's files beside it."""
-    return [Path(f"{path}{ending}") for ending in ("", "-wal", "-shm", "-journal")]
+    return [
+        Path(f"{path}{ending}") for ending in ("", "-wal", "-shm", "-journal")
+    ]
 
 
 def _make_room(path: Path) -> None:
-    """Delete an older take of this name, with SQLite's files beside it. Raises TakeError for any
-    other file.
+    """Delete an older take of this name, with SQLite's files beside it. Raises
+    TakeError for any other file.
     """
     names = _names(path)
     found = next((each for each in names if os.path.lexists(each)), None)
@@ -291,13 +321,21 @@ def _make_room(path: Path) -> None:
 
 
 def _is_take(path: Path) -> bool:
-    """Whether there is a take of this name, whole or not; also a file in which nothing stands."""
+    """Whether there is a take of this name, whole or not; also a file in which
+    nothing stands.
+    """
     if path.is_symlink() or not path.is_file():
         return False
     if path.stat().st_size == 0:
         return True
     try:
-        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as file:
-            return bool(file.execute("SELECT 1 FROM meta WHERE name = ?", (HEADER,)).fetchall())
+        with closing(
+            sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)
+        ) as file:
+            return bool(
+                file.execute(
+                    "SELECT 1 FROM meta WHERE name = ?", (HEADER,)
+                ).fetchall()
+            )
     except sqlite3.Error:
         return False

@@ -1,5 +1,5 @@
-"""Recording a take and writing its file in one process: for games, and for rolls that run no code
-of a stranger's.
+"""Recording a take and writing its file in one process: for games, and for
+rolls that run no code of a stranger's.
 """
 
 from pathlib import Path
@@ -17,11 +17,13 @@ FLUSH_S = 5.0
 class TakeWriter(TakeRecorder):
     """A recorder with a file of its own.
 
-    Raises TakeError where the file cannot be written. Use as a context: an exception inside is
-    noted in the file.
+    Raises TakeError where the file cannot be written. Use as a context: an
+    exception inside is noted in the file.
     """
 
-    def __init__(self, path: Path, header: Header, flush_s: float = FLUSH_S) -> None:
+    def __init__(
+        self, path: Path, header: Header, flush_s: float = FLUSH_S
+    ) -> None:
         self._file = TakeFile(path, header)
         super().__init__(
             header.ticks_per_s,

@@ -1,4 +1,6 @@
-"""The conditions of a take, as its documents hold them: what is written in them is not recorded."""
+"""The conditions of a take, as its documents hold them: what is written in them
+is not recorded.
+"""
 
 from collections.abc import Mapping
 
@@ -12,18 +14,23 @@ WrittenParts = tuple[WrittenPart, ...]
 
 
 class WrittenConditions:
-    """What is written in the conditions of a take's agents. Each behavior is read once."""
+    """What is written in the conditions of a take's agents. Each behavior is
+    read once.
+    """
 
-    # Nodes of the project's own are not known here, and need not be: none takes a condition.
+    # Nodes of the project's own are not known here, and need not be: none takes
+    # a condition.
 
     def __init__(self, header: Header) -> None:
         self._header = header
-        self._behaviors = {member.name: member.behavior for member in header.cast}
+        self._behaviors = {
+            member.name: member.behavior for member in header.cast
+        }
         self._rows: dict[tuple[str, str], Mapping[str, WrittenParts]] = {}
 
     def of(self, agent: str, row_id: str, part: str) -> WrittenParts:
-        """What is written in the condition of a part of a row, atom by atom; empty where there is
-        none that can be read.
+        """What is written in the condition of a part of a row, atom by atom;
+        empty where there is none that can be read.
         """
         behavior = self._behaviors.get(agent)
         if behavior is None:

@@ -3,7 +3,11 @@
 from umbrant.nodes import *
 
 
-@action("sniff out a crumb into {where}", success="there is one", failure="there is none left")
+@action(
+    "sniff out a crumb into {where}",
+    success="there is one",
+    failure="there is none left",
+)
 def sniff(me: Agent, where: PointKey) -> bool:
     """Finds the nearest crumb in the cellar.
 

@@ -1,8 +1,9 @@
 """Source that the program writes for itself, and compiles.
 
-A take of many agents asks thousands of conditions a second and walks as many paths down to the work
-that runs. Interpreting their trees costs several times what the questions themselves cost, so the
-engine turns each into one straight-line Python function:
+A take of many agents asks thousands of conditions a second and walks as many
+paths down to the work that runs. Interpreting their trees costs several times
+what the questions themselves cost, so the engine turns each into one
+straight-line Python function:
 
 `condition`   writes the lines of a condition or a formula, from its parsed tree
 `expression`  holds such lines with the values that their names stand for, ready to be compiled or

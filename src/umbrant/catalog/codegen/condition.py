@@ -1,6 +1,8 @@
-"""Writes a condition or a formula as straight-line source: the only calls ask senses and keys.
+"""Writes a condition or a formula as straight-line source: the only calls ask
+senses and keys.
 
-For `can_see(visitor, within=8) and mood == "calm"` the lines are, with reporting left out:
+For `can_see(visitor, within=8) and mood == "calm"` the lines are, with
+reporting left out:
 
     v2 = s5(c3, c4, within=numbers[0])
     v6 = v2.value
@@ -11,12 +13,14 @@ For `can_see(visitor, within=8) and mood == "calm"` the lines are, with reportin
         v13 = None if v9 is None else v9 == c12
         v1 = False if v13 is False else None if v1 is None or v13 is None else True
 
-Logic is three-valued: None is unknown. Each atom's result is reported when it differs from the last
-one; where nobody records results, the lines for that are left out.
+Logic is three-valued: None is unknown. Each atom's result is reported when it
+differs from the last one; where nobody records results, the lines for that are
+left out.
 
-Numbers that are written in the condition are kept in one list, `numbers`, so that they can be given
-other values in whatever the lines were compiled into. They are not reported: what is reported says
-what was found, and never what is written (`catalog.language.written`).
+Numbers that are written in the condition are kept in one list, `numbers`, so
+that they can be given other values in whatever the lines were compiled into.
+They are not reported: what is reported says what was found, and never what is
+written (`catalog.language.written`).
 """
 
 from collections.abc import Callable
@@ -45,12 +49,14 @@ from umbrant.catalog.protocols import discard
 Bound = dict[str, Any]
 
 NUMBERS = "numbers{n}"
-"""What the source calls the list of the numbers that are written in the condition."""
+"""What the source calls the list of the numbers that are written in the
+condition.
+"""
 
 
 class ConditionWriter:
-    """Writes the source of one condition, once. `source` resolves its keys and senses, as a
-    `bound_condition.ValueSource`.
+    """Writes the source of one condition, once. `source` resolves its keys and
+    senses, as a `bound_condition.ValueSource`.
     """
 
     def __init__(self, source: Any) -> None:
@@ -63,8 +69,8 @@ class ConditionWriter:
         self._names = 0
         self._numbers: list[float] = []
         self._slots: dict[str, str] = {}
-        """Where a value is kept from one evaluation to the next, as an expression in the source, by
-        what it is. Each begins as `never`.
+        """Where a value is kept from one evaluation to the next, as an
+        expression in the source, by what it is. Each begins as `never`.
         """
         self._reports = False
 
@@ -81,7 +87,9 @@ class ConditionWriter:
         return self._expression(f"{truth} is True")
 
     def truth(self, tree: ConditionTree) -> GeneratedExpression:
-        """An expression for a condition's truth, None where it is unknown. Nothing is reported."""
+        """An expression for a condition's truth, None where it is unknown.
+        Nothing is reported.
+        """
         return self._expression(self._truth(tree, 0))
 
     def value(self, tree: ConditionTree) -> GeneratedExpression:
@@ -110,7 +118,9 @@ class ConditionWriter:
         match tree:
             case Negation(part=part):
                 inner, name = self._truth(part, depth), self._name()
-                self._put(depth, f"{name} = None if {inner} is None else not {inner}")
+                self._put(
+                    depth, f"{name} = None if {inner} is None else not {inner}"
+                )
                 return name
             case Conjunction(parts=parts):
                 return self._decided_by(parts, False, depth)
@@ -122,9 +132,11 @@ class ConditionWriter:
                 return self._bare_sense(tree, depth)
         return self._bare_value(tree, depth)
 
-    def _decided_by(self, parts: tuple[ConditionTree, ...], decisive: bool, depth: int) -> str:
-        """`and` and `or`: the first part with the truth `decisive` ends it; else one unknown part
-        makes the whole unknown.
+    def _decided_by(
+        self, parts: tuple[ConditionTree, ...], decisive: bool, depth: int
+    ) -> str:
+        """`and` and `or`: the first part with the truth `decisive` ends it;
+        else one unknown part makes the whole unknown.
         """
         name = self._name()
         first = self._truth(parts[0], depth)
@@ -133,8 +145,13 @@ class ConditionWriter:
             self._put(depth, f"if {name} is not {decisive}:")
             before = self.atoms
             truth = self._truth(part, depth + 1)
-            known = f"None if {name} is None or {truth} is None else {not decisive}"
-            self._put(depth + 1, f"{name} = {decisive} if {truth} is {decisive} else {known}")
+            known = (
+                f"None if {name} is None or {truth} is None else {not decisive}"
+            )
+            self._put(
+                depth + 1,
+                f"{name} = {decisive} if {truth} is {decisive} else {known}",
+            )
             self._not_evaluated(range(before, self.atoms), depth)
         return name
 
@@ -144,12 +161,16 @@ class ConditionWriter:
             self._value(tree.left, missing, depth),
             self._value(tree.right, missing, depth),
         )
-        unknown = " or ".join(f"{side} is None" for side in (left, right) if side.startswith("v"))
+        unknown = " or ".join(
+            f"{side} is None" for side in (left, right) if side.startswith("v")
+        )
         name = self._name()
         compared = f"{left} {tree.sign} {right}"
         self._put(
             depth,
-            f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}",
+            f"{name} = None if {unknown} else {compared}"
+            if unknown
+            else f"{name} = {compared}",
         )
         found = [
             "None" if literal(side) is not None else value
@@ -162,7 +183,11 @@ class ConditionWriter:
         sensed = self._source.sense(tree)
         if sensed.in_line:
             return self._in_line(sensed, depth)
-        got, value, name = self._call_sense(sensed, depth), self._name(), self._name()
+        got, value, name = (
+            self._call_sense(sensed, depth),
+            self._name(),
+            self._name(),
+        )
         reads = (
             f"{got}.value"
             if sensed.always_reading
@@ -170,13 +195,19 @@ class ConditionWriter:
         )
         if not self._reports:
             self._put(depth, f"{value} = {reads}")
-            self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
+            self._put(
+                depth,
+                f"{name} = {value} if {value} is True or {value} is False else None",
+            )
             return name
         last, truth = self._keep("last"), self._keep("truth")
         self._put(depth, f"if {got} is not {last}:")
         self._put(depth + 1, f"{last} = {got}")
         self._put(depth + 1, f"{value} = {reads}")
-        self._put(depth + 1, f"{truth} = {value} if {value} is True or {value} is False else None")
+        self._put(
+            depth + 1,
+            f"{truth} = {value} if {value} is True or {value} is False else None",
+        )
         more = f"{got}.measure, None, {got}.cause"
         self._report(
             f"({truth}, {more}) if {got}.__class__ is Reading else ({truth}, None, None, None)",
@@ -185,21 +216,28 @@ class ConditionWriter:
         return truth
 
     def _in_line(self, sensed: BoundSense, depth: int) -> str:
-        """A sense that is an expression of its own. It has no number or cause to report."""
+        """A sense that is an expression of its own. It has no number or cause
+        to report.
+        """
         name = self._name()
         self._put(depth, f"{name} = {self._in_line_source(sensed)}")
         if self._reports:
             reported = self._keep("reported")
             self._put(depth, f"if {name} is not {reported}:")
             self._put(depth + 1, f"{reported} = {name}")
-            self._put(depth + 1, f"report{{n}}({self.atoms}, AtomResult({name}))")
+            self._put(
+                depth + 1, f"report{{n}}({self.atoms}, AtomResult({name}))"
+            )
         self.atoms += 1
         return name
 
     def _bare_value(self, tree: ConditionTree, depth: int) -> str:
         missing, name = self._missing(depth), self._name()
         got = self._value(tree, missing, depth)
-        self._put(depth, f"{name} = {got} if {got} is True or {got} is False else None")
+        self._put(
+            depth,
+            f"{name} = {got} if {got} is True or {got} is False else None",
+        )
         found = "None" if literal(tree) is not None else got
         self._report(f"({name}, {found}, None, {missing})", depth)
         return name
@@ -212,16 +250,23 @@ class ConditionWriter:
 
     def _in_line_source(self, sensed: BoundSense) -> str:
         return sensed.in_line.format(
-            **{name: self._bind(value) for name, value in sensed.arguments.items()}
+            **{
+                name: self._bind(value)
+                for name, value in sensed.arguments.items()
+            }
         )
 
     def _call(self, function: Callable[[], Any], prefix: str) -> str:
         """The source of a call of a function."""
-        # A `partial` is unpacked: calling the function itself with bound names takes half the time.
+        # A `partial` is unpacked: calling the function itself with bound names
+        # takes half the time.
         if not isinstance(function, partial):
             return f"{self._name(function, prefix)}()"
         placed = [self._bind(value) for value in function.args]
-        named = [f"{name}={self._bind(value)}" for name, value in function.keywords.items()]
+        named = [
+            f"{name}={self._bind(value)}"
+            for name, value in function.keywords.items()
+        ]
         return f"{self._name(function.func, prefix)}({', '.join([*placed, *named])})"
 
     def _bind(self, value: Any) -> str:
@@ -241,22 +286,30 @@ class ConditionWriter:
             self._put(depth, f"{name} = None")
         return name
 
-    def _note_cause(self, missing: str, when: str, cause: str, depth: int) -> None:
+    def _note_cause(
+        self, missing: str, when: str, cause: str, depth: int
+    ) -> None:
         if self._reports:
             self._put(depth, f"if {when}: {missing} = {cause}")
 
     def _report(self, result: str, depth: int) -> None:
-        """Report an atom's result, given as the source of a tuple of AtomResult's fields."""
+        """Report an atom's result, given as the source of a tuple of
+        AtomResult's fields.
+        """
         if self._reports:
             reported = self._keep("reported")
             self._put(depth, f"result = {result}")
             self._put(depth, f"if result != {reported}:")
             self._put(depth + 1, f"{reported} = result")
-            self._put(depth + 1, f"report{{n}}({self.atoms}, AtomResult(*result))")
+            self._put(
+                depth + 1, f"report{{n}}({self.atoms}, AtomResult(*result))"
+            )
         self.atoms += 1
 
     def _not_evaluated(self, atoms: range, depth: int) -> None:
-        """Report that these atoms were not evaluated, because an earlier one decided."""
+        """Report that these atoms were not evaluated, because an earlier one
+        decided.
+        """
         if not self._reports:
             return
         self._put(depth, "else:")
@@ -269,28 +322,45 @@ class ConditionWriter:
                 self._put(depth + 2, f"{self._slots[f'last{atom}']} = never")
 
     def _keep(self, name: str) -> str:
-        """Reserve a slot that keeps a value of the present atom until the next evaluation."""
+        """Reserve a slot that keeps a value of the present atom until the next
+        evaluation.
+        """
         slot = f"kept{{n}}[{len(self._slots)}]"
         self._slots[f"{name}{self.atoms}"] = slot
         return slot
 
-    # values: a name that may hold None begins with v, a value that is always there with c
+    # values: a name that may hold None begins with v, a value that is always
+    # there with c
 
     def _value(self, tree: ConditionTree, missing: str, depth: int) -> str:
         match tree:
-            case NumberTerm(value=value) | TextTerm(value=value) | YesNoTerm(value=value):
+            case (
+                NumberTerm(value=value)
+                | TextTerm(value=value)
+                | YesNoTerm(value=value)
+            ):
                 return self._bind(value)
             case KeyTerm(key=key):
-                name, unset = self._name(), self._name(cause("not_set", key=key), "u")
-                self._put(depth, f"{name} = {self._bind(self._source.key(key))}.value")
+                name, unset = (
+                    self._name(),
+                    self._name(cause("not_set", key=key), "u"),
+                )
+                self._put(
+                    depth, f"{name} = {self._bind(self._source.key(key))}.value"
+                )
                 self._note_cause(missing, f"{name} is None", unset, depth)
                 return name
             case SenseCall():
                 return self._sense(tree, missing, depth)
             case Arithmetic(sign=sign, left=left, right=right):
-                one, other = self._value(left, missing, depth), self._value(right, missing, depth)
+                one, other = (
+                    self._value(left, missing, depth),
+                    self._value(right, missing, depth),
+                )
                 name = self._name()
-                self._put(depth, f"{name} = calculate({sign!r}, {one}, {other})")
+                self._put(
+                    depth, f"{name} = calculate({sign!r}, {one}, {other})"
+                )
                 return name
         return self._inner_truth(tree, depth)
 
@@ -307,14 +377,20 @@ class ConditionWriter:
         self._put(depth + 1, f"{name} = {got}.value")
         reason = f"{got}.cause"
         if sensed.range_m is not None:
-            # The atom is more than this sense, so no reader knows which range was left out.
+            # The atom is more than this sense, so no reader knows which range
+            # was left out.
             reason = f"with_range({reason}, {self._bind(sensed.range_m)})"
         self._note_cause(missing, f"{got}.cause is not None", reason, depth + 1)
         return name
 
     def _inner_truth(self, tree: ConditionTree, depth: int) -> str:
-        """The truth of a condition that stands where a value does. Its atoms are not reported."""
+        """The truth of a condition that stands where a value does. Its atoms
+        are not reported.
+        """
         inner = ConditionWriter(self._source)
-        function, name = self._name(inner.truth(tree).compiled(), "i"), self._name()
+        function, name = (
+            self._name(inner.truth(tree).compiled(), "i"),
+            self._name(),
+        )
         self._put(depth, f"{name} = {function}()")
         return name

@@ -50,13 +50,14 @@ PathFunction = Callable[[Me], Status]
 """Goes on with a row for one tick, and returns the row's status."""
 
 Unwind = Callable[[Me, int, Status], Status]
-"""Called as `unwind(me, index, status)` when what is at an index has ended: hands the status to the
-wrappers around it, the innermost first, and returns the row's status.
+"""Called as `unwind(me, index, status)` when what is at an index has ended:
+hands the status to the wrappers around it, the innermost first, and returns the
+row's status.
 """
 
 FailUnbound = Callable[[Me, int, Unbound], tuple[int, Status]]
-"""Called when something at an index has no value now: the index of the row that fails by it, and
-its status.
+"""Called when something at an index has no value now: the index of the row that
+fails by it, and its status.
 """
 
 
@@ -68,7 +69,9 @@ class KeyWriter(Protocol):
 
 
 class SteppedWork(Work, Protocol):
-    """Work that takes a step at each tick: what STEP and REPORTED_STEP use of the path's end."""
+    """Work that takes a step at each tick: what STEP and REPORTED_STEP use of
+    the path's end.
+    """
 
     step: Callable[[None], Progress | None] | None
     """Takes the next step; None before the first."""
@@ -136,8 +139,8 @@ _NAMES = {
 
 
 class PathEnd(NamedTuple):
-    """How the work at the end of a path goes on: the line that binds its names once, and the lines
-    for each tick.
+    """How the work at the end of a path goes on: the line that binds its names
+    once, and the lines for each tick.
     """
 
     begins: str
@@ -183,12 +186,14 @@ if progress is not end.last_progress and progress is not None:
 return RUNNING""",
     ),
 )
-"""The same where progress is recorded. The same object again means that it goes on as it did."""
+"""The same where progress is recorded. The same object again means that it goes
+on as it did.
+"""
 
 
 class _Form(NamedTuple):
-    """How a check is written: the lines of its condition, their result, the lines that act on it,
-    and the names in all of them.
+    """How a check is written: the lines of its condition, their result, the
+    lines that act on it, and the names in all of them.
     """
 
     condition: str
@@ -198,7 +203,9 @@ class _Form(NamedTuple):
 
     def numbered(self, number: int) -> str:
         """The lines for the check with this number in the path."""
-        text = f"{self.condition}\n{self.lines.replace('{result}', self.result)}"
+        text = (
+            f"{self.condition}\n{self.lines.replace('{result}', self.result)}"
+        )
         return text.replace("{n}", str(number))
 
 
@@ -210,10 +217,13 @@ def generate_path(
     unwind: Unwind,
     fail_unbound: FailUnbound,
 ) -> PathFunction:
-    """A function that does these checks, each with the index of its wrapper, and then goes on with
-    `end`, which is at `index`. For STEP and REPORTED_STEP `end` is SteppedWork.
+    """A function that does these checks, each with the index of its wrapper,
+    and then goes on with `end`, which is at `index`. For STEP and REPORTED_STEP
+    `end` is SteppedWork.
     """
-    make = _maker(tuple((at, _form(check)) for at, check in checks), index, form)
+    make = _maker(
+        tuple((at, _form(check)) for at, check in checks), index, form
+    )
     values = (value for _, check in checks for value in _values(check))
     path: PathFunction = make(end, unwind, fail_unbound, *values)
     return path
@@ -225,7 +235,11 @@ def _form(check: GateCheck) -> _Form:
     if isinstance(check, GuardWhileRunning):
         lines = _WHILE_RUNNING
     else:
-        lines = _TAKE_OVER if check.refused is NO_REFUSAL_LOG else _RECORDED_TAKE_OVER
+        lines = (
+            _TAKE_OVER
+            if check.refused is NO_REFUSAL_LOG
+            else _RECORDED_TAKE_OVER
+        )
     condition = check.question.expression
     names = (*_NAMES[type(check)], *condition.bound)
     return _Form(condition.lines, condition.result, lines, names)
@@ -243,12 +257,20 @@ def _maker(
     checks: tuple[tuple[int, _Form], ...], index: int, end: PathEnd
 ) -> Callable[..., PathFunction]:
     """Compiled makers by the form of their paths."""
-    parts = [(at, form.numbered(number)) for number, (at, form) in enumerate(checks)]
-    lines = "\n".join(f"index = {at}\n{part}" for at, part in [*parts, (index, end.lines)])
+    parts = [
+        (at, form.numbered(number)) for number, (at, form) in enumerate(checks)
+    ]
+    lines = "\n".join(
+        f"index = {at}\n{part}" for at, part in [*parts, (index, end.lines)]
+    )
     names = ", ".join(
         name.replace("{n}", str(number))
         for number, (_, form) in enumerate(checks)
         for name in form.names
     )
-    source = _PATH.format(names=names, begins=end.begins, lines=indent(lines, " " * 16))
-    return compile_maker(source, "path", {**HELPERS, "Unbound": Unbound, "RUNNING": RUNNING})
+    source = _PATH.format(
+        names=names, begins=end.begins, lines=indent(lines, " " * 16)
+    )
+    return compile_maker(
+        source, "path", {**HELPERS, "Unbound": Unbound, "RUNNING": RUNNING}
+    )

@@ -1,1 +1,3 @@
-"""The kinds of node that come with the program, one module for each family or topic."""
+"""The kinds of node that come with the program, one module for each family or
+topic.
+"""

@@ -27,11 +27,13 @@ Others = Literal["once", "again and again"]
 
 
 class _InOrder(Wrapper):
-    """Children one after the other. A child that was running is resumed, unless a watched guard
-    says otherwise.
+    """Children one after the other. A child that was running is resumed, unless
+    a watched guard says otherwise.
     """
 
-    def __init__(self, children: Children, resumes_at: str, goes_on_after: Status) -> None:
+    def __init__(
+        self, children: Children, resumes_at: str, goes_on_after: Status
+    ) -> None:
         self.children = children
         self.goes_on_after = goes_on_after
         self.restarts = resumes_at == "the first"
@@ -61,22 +63,30 @@ class _InOrder(Wrapper):
         return child if child.active else None
 
     def checks(self) -> Several[GateCheck]:
-        return [check for index in range(self.at) if (check := self._watched(index)) is not None]
+        return [
+            check
+            for index in range(self.at)
+            if (check := self._watched(index)) is not None
+        ]
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not self.goes_on_after:
-            self.cause = _failed(self.children[self.at]) if status is FAILURE else None
+            self.cause = (
+                _failed(self.children[self.at]) if status is FAILURE else None
+            )
             return status
         self.at += 1
         return self._run_on(me, len(self.children))
 
     def _watched(self, index: int) -> GateCheck | None:
-        """What lets the child with an index take over from the one that runs, if it watches for
-        that.
+        """What lets the child with an index take over from the one that runs,
+        if it watches for that.
         """
 
         def take(me: Me) -> Status:
-            self.children[self.at].halt(me, cause_of_row("taken_over", self.children[index].id))
+            self.children[self.at].halt(
+                me, cause_of_row("taken_over", self.children[index].id)
+            )
             self.at = index
             return self._run_on(me, len(self.children))
 
@@ -91,7 +101,9 @@ class _InOrder(Wrapper):
                 self.cause = _failed(child) if status is FAILURE else None
                 return status
             self.at += 1
-        self.cause = cause("all_failed") if self.goes_on_after is FAILURE else None
+        self.cause = (
+            cause("all_failed") if self.goes_on_after is FAILURE else None
+        )
         return self.goes_on_after
 
     def _from_the_first(self, me: Me) -> Status:
@@ -100,7 +112,9 @@ class _InOrder(Wrapper):
         status = self._run_on(me, before)
         if self.at == before:
             return self._run_on(me, len(self.children))
-        self.children[before].halt(me, cause_of_row("taken_over", self.children[self.at].id))
+        self.children[before].halt(
+            me, cause_of_row("taken_over", self.children[self.at].id)
+        )
         return status
 
 
@@ -127,7 +141,9 @@ class Selector(_InOrder):
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
-    def __init__(self, children: Children, resumes_at: ResumeAt = "where it was") -> None:
+    def __init__(
+        self, children: Children, resumes_at: ResumeAt = "where it was"
+    ) -> None:
         super().__init__(children, resumes_at, FAILURE)
 
 
@@ -150,7 +166,9 @@ class Sequence(_InOrder):
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
-    def __init__(self, children: Children, resumes_at: ResumeAt = "where it was") -> None:
+    def __init__(
+        self, children: Children, resumes_at: ResumeAt = "where it was"
+    ) -> None:
         super().__init__(children, resumes_at, SUCCESS)
 
 
@@ -211,7 +229,9 @@ class RandomSelector(Wrapper):
         return self.tick(me)
 
     def _drawn(self, me: Me) -> Child | None:
-        """One of the children that are left, drawn by weight and taken out of them."""
+        """One of the children that are left, drawn by weight and taken out of
+        them.
+        """
         weights = [max(0.0, self._weight(child)) for child in self.left]
         point = me.random.random() * sum(weights)
         for index, weight in enumerate(weights):
@@ -273,8 +293,8 @@ class Parallel:
 
     def tick(self, me: Me) -> Status:
         most = round(self.at_once()) or len(self.children)
-        # Those that run go on before any other may begin, wherever they stand: what runs is never
-        # stopped for one that has not begun.
+        # Those that run go on before any other may begin, wherever they stand:
+        # what runs is never stopped for one that has not begun.
         room = most - sum(child.active for child in self.children)
         for child in self.children:
             if child.id in self.ended:
@@ -303,8 +323,9 @@ class Parallel:
         borne = min(number, round(self.failures()) or number)
         if won >= needed:
             return SUCCESS
-        # Failures that it bears do not end it, even if too few are left to succeed: the others are
-        # done all the same, and once all have ended it fails.
+        # Failures that it bears do not end it, even if too few are left to
+        # succeed: the others are done all the same, and once all have ended it
+        # fails.
         return FAILURE if lost >= borne or won + lost == number else RUNNING
 
 
@@ -328,7 +349,9 @@ class Accompany:
     others: whether the others are begun again when they have ended
     """
 
-    def __init__(self, children: Children, others: Others = "again and again") -> None:
+    def __init__(
+        self, children: Children, others: Others = "again and again"
+    ) -> None:
         self.children = children
         self.again = others == "again and again"
         self.cause: Cause | None = None
@@ -347,7 +370,11 @@ class Accompany:
             self.cause = _failed(lead) if status is FAILURE else None
             return status
         for child in self.children[1:]:
-            if child.id not in self.ended and child.visit(me) is not RUNNING and not self.again:
+            if (
+                child.id not in self.ended
+                and child.visit(me) is not RUNNING
+                and not self.again
+            ):
                 self.ended.add(child.id)
         return RUNNING
 
@@ -395,7 +422,11 @@ class UseBehavior(Wrapper):
         pass
 
     def inside(self) -> Child | None:
-        return self.children[0] if self.children and self.children[0].active else None
+        return (
+            self.children[0]
+            if self.children and self.children[0].active
+            else None
+        )
 
     def after(self, me: Me, status: Status) -> Status:
         self.cause = _failed(self.children[0]) if status is FAILURE else None

@@ -1,5 +1,5 @@
-"""What can be wrapped around a row. Several apply from the outside in, in the order in which they
-are written.
+"""What can be wrapped around a row. Several apply from the outside in, in the
+order in which they are written.
 """
 
 import math
@@ -17,7 +17,15 @@ from umbrant.catalog.outcomes import (
     only_success,
     until_result,
 )
-from umbrant.catalog.params import Amount, Fixed, Live, Seconds, Share, SpreadSeconds, Times
+from umbrant.catalog.params import (
+    Amount,
+    Fixed,
+    Live,
+    Seconds,
+    Share,
+    SpreadSeconds,
+    Times,
+)
 from umbrant.catalog.protocols import (
     FAILURE,
     RUNNING,
@@ -36,14 +44,18 @@ from umbrant.catalog.world import Me
 ROLLS = 2**24
 """How many different numbers a chance can roll."""
 SLACK_S = 1e-9
-"""Times are sums of ticks; a moment counts as reached when it is missed by no more than this."""
+"""Times are sums of ticks; a moment counts as reached when it is missed by no
+more than this.
+"""
 
 
 class DecoratorBase(Wrapper):
     """Passes everything on to the work inside."""
 
     begins_anew = False
-    """Whether it may begin the work inside anew, with the row around it going on."""
+    """Whether it may begin the work inside anew, with the row around it going
+    on.
+    """
     rolls = False
     """Whether it draws if its row may be entered, where it is a gate."""
 
@@ -162,7 +174,10 @@ class TimeLimit(DecoratorBase):
     """
 
     def __init__(
-        self, inner: Work, report: GaugeSink, limit: Live[SpreadSeconds] = Fixed(5.0)
+        self,
+        inner: Work,
+        report: GaugeSink,
+        limit: Live[SpreadSeconds] = Fixed(5.0),
     ) -> None:
         super().__init__(inner)
         self.report = report
@@ -190,7 +205,10 @@ class TimeLimit(DecoratorBase):
 
 
 @decorator(
-    "invert", success="when the row fails", failure="when the row succeeds", can_end=inverted
+    "invert",
+    success="when the row fails",
+    failure="when the row succeeds",
+    can_end=inverted,
 )
 class Invert(DecoratorBase):
     """Turns success into failure and failure into success.
@@ -239,7 +257,9 @@ class AlwaysFail(DecoratorBase):
         super().__init__(inner)
 
     def after(self, me: Me, status: Status) -> Status:
-        self.cause = cause("always_fails") if status is SUCCESS else self.inner.cause
+        self.cause = (
+            cause("always_fails") if status is SUCCESS else self.inner.cause
+        )
         return FAILURE
 
 
@@ -258,8 +278,8 @@ class _InTurns(DecoratorBase):
         super().start(me)
 
     def begin_next(self) -> Status:
-        """Have the next turn begin at the next tick: what is inside must not count this tick as
-        its first, as a time limit would.
+        """Have the next turn begin at the next tick: what is inside must not
+        count this tick as its first, as a time limit would.
         """
         self.begins = True
         return RUNNING
@@ -279,7 +299,9 @@ class _InTurns(DecoratorBase):
 
 
 class _Counted(_InTurns):
-    """Begins the work anew and reports how many turns are done, as long as it is not over."""
+    """Begins the work anew and reports how many turns are done, as long as it
+    is not over.
+    """
 
     def __init__(self, inner: Work, report: GaugeSink) -> None:
         super().__init__(inner)
@@ -297,11 +319,15 @@ class _Counted(_InTurns):
 
 
 class _Again(_InTurns):
-    """Begins the work anew as long as it ends the way `again_after` says and turns are left."""
+    """Begins the work anew as long as it ends the way `again_after` says and
+    turns are left.
+    """
 
     again_after: Status
 
-    def __init__(self, inner: Work, report: GaugeSink, times: Live[Times]) -> None:
+    def __init__(
+        self, inner: Work, report: GaugeSink, times: Live[Times]
+    ) -> None:
         super().__init__(inner)
         self.report = report
         self.times = times
@@ -339,12 +365,17 @@ class Repeat(_Again):
 
     again_after = SUCCESS
 
-    def __init__(self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
+    def __init__(
+        self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)
+    ) -> None:
         super().__init__(inner, report, times)
 
 
 @decorator(
-    "repeat for ever", success="never", failure="as soon as it fails", can_end=failure_as_inside
+    "repeat for ever",
+    success="never",
+    failure="as soon as it fails",
+    can_end=failure_as_inside,
 )
 class RepeatForEver(_Counted):
     """Does a row again, at the next tick, each time it has succeeded, until it fails.
@@ -383,7 +414,9 @@ class Retry(_Again):
 
     again_after = FAILURE
 
-    def __init__(self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
+    def __init__(
+        self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)
+    ) -> None:
         super().__init__(inner, report, times)
 
 
@@ -404,7 +437,9 @@ class RepeatUntil(_Counted):
     result: which way of ending is the last
     """
 
-    def __init__(self, inner: Work, report: GaugeSink, result: Result = "success") -> None:
+    def __init__(
+        self, inner: Work, report: GaugeSink, result: Result = "success"
+    ) -> None:
         super().__init__(inner, report)
         self.last = SUCCESS if result == "success" else FAILURE
 
@@ -427,7 +462,10 @@ class Delay(DecoratorBase):
     """
 
     def __init__(
-        self, inner: Work, report: GaugeSink, delay: Live[SpreadSeconds] = Fixed(1.0)
+        self,
+        inner: Work,
+        report: GaugeSink,
+        delay: Live[SpreadSeconds] = Fixed(1.0),
     ) -> None:
         super().__init__(inner)
         self.report = report
@@ -479,16 +517,22 @@ class Chance(DecoratorBase):
 
     rolls = True
 
-    def __init__(self, inner: Work, report: GaugeSink, share: Live[Share] = Fixed(0.5)) -> None:
+    def __init__(
+        self, inner: Work, report: GaugeSink, share: Live[Share] = Fixed(0.5)
+    ) -> None:
         super().__init__(inner)
         self.report = report
         self.share = share
 
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now."""
-        # As fine as a take keeps numbers, and never 1: a chance of 1 must always let in, and one
-        # of 0.3 no more often than it says, which rolls on a coarser grid do.
-        roll, share = math.floor(me.random.random() * ROLLS) / ROLLS, self.share()
+        # As fine as a take keeps numbers, and never 1: a chance of 1 must
+        # always let in, and one of 0.3 no more often than it says, which rolls
+        # on a coarser grid do.
+        roll, share = (
+            math.floor(me.random.random() * ROLLS) / ROLLS,
+            self.share(),
+        )
         self.report(Gauge(Measured.ROLL, roll, share))
         return None if roll < share else cause("chance", roll=roll, share=share)
 
@@ -538,7 +582,9 @@ class AtMost(DecoratorBase):
 
     def row_entered(self) -> None:
         self.done += 1
-        self.report(Gauge(Measured.COUNT, float(self.done), float(round(self.times()))))
+        self.report(
+            Gauge(Measured.COUNT, float(self.done), float(round(self.times())))
+        )
 
 
 @decorator("hold result {duration}", can_end=as_inside)
@@ -554,7 +600,10 @@ class Hold(DecoratorBase):
     """
 
     def __init__(
-        self, inner: Work, report: GaugeSink, duration: Live[Seconds] = Fixed(1.0)
+        self,
+        inner: Work,
+        report: GaugeSink,
+        duration: Live[Seconds] = Fixed(1.0),
     ) -> None:
         super().__init__(inner)
         self.report = report
@@ -564,7 +613,9 @@ class Hold(DecoratorBase):
         self.holding = False
 
     def start(self, me: Me) -> None:
-        self.holding = self.kept is not None and me.world.now_s < self.until_s - SLACK_S
+        self.holding = (
+            self.kept is not None and me.world.now_s < self.until_s - SLACK_S
+        )
         if not self.holding:
             super().start(me)
 

@@ -6,7 +6,15 @@ from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.kind import NoiseFact
 from umbrant.catalog.kinds.movement import point_from
 from umbrant.catalog.outcomes import no_end
-from umbrant.catalog.params import Amount, AnAgent, AProp, Number, Reach, SpreadSeconds, StatName
+from umbrant.catalog.params import (
+    Amount,
+    AnAgent,
+    AProp,
+    Number,
+    Reach,
+    SpreadSeconds,
+    StatName,
+)
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.world import Me, Noise, PropView, Target
 
@@ -17,7 +25,9 @@ STRUCK, LANDED = 0.6, 0.5
 
 
 def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
-    """The thing a target stands for, if it is there and near enough; else why not."""
+    """The thing a target stands for, if it is there and near enough; else why
+    not.
+    """
     here = target.at()
     if isinstance(here, Cause):
         return here
@@ -25,7 +35,11 @@ def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
     if prop is None:
         return cause("not_there", name=target.label)
     away = distance_m(me.body.place, here)
-    return cause("too_far", distance_m=away, range_m=reach) if away > reach else prop
+    return (
+        cause("too_far", distance_m=away, range_m=reach)
+        if away > reach
+        else prop
+    )
 
 
 @action(
@@ -33,7 +47,9 @@ def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
     success="the thing is full again",
     failure="there is no such thing, or it is out of reach",
 )
-def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 1.0) -> Steps:
+def use(
+    me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 1.0
+) -> Steps:
     """Works at a thing until it is full again, little by little.
 
     Example: use `lamp` for 1.5 s fills it with oil.
@@ -49,7 +65,11 @@ def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 
     prop = within_reach(me, target, reach)
     if isinstance(prop, Cause):
         return prop
-    start_s, first, progress = me.world.now_s, prop.level, lasting(duration, duration)
+    start_s, first, progress = (
+        me.world.now_s,
+        prop.level,
+        lasting(duration, duration),
+    )
     while (spent := me.world.now_s - start_s) < duration - 1e-9:
         prop.level = first + (1.0 - first) * spent / duration
         yield progress
@@ -62,7 +82,9 @@ def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 
     success="so much was there and is gone",
     failure="there is not so much left, or it is out of reach",
 )
-def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -> bool | Cause:
+def use_up(
+    me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5
+) -> bool | Cause:
     """Takes some of what a thing holds, at once.
 
     Example: use up 0.25 of `barrel` to drink.
@@ -77,7 +99,12 @@ def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -
     if isinstance(prop, Cause):
         return prop
     if prop.level < amount - 1e-9:
-        return cause("too_little", prop=prop.name, level=round(prop.level, 2), amount=amount)
+        return cause(
+            "too_little",
+            prop=prop.name,
+            level=round(prop.level, 2),
+            amount=amount,
+        )
     prop.level = max(0.0, prop.level - amount)
     return True
 
@@ -89,7 +116,12 @@ def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -
     noise=NoiseFact(STRUCK, at_end=True, at_target=True),
 )
 def strike(
-    me: Me, target: AnAgent, *, amount: Amount = 0.2, stat: StatName = "health", reach: Reach = 1.2
+    me: Me,
+    target: AnAgent,
+    *,
+    amount: Amount = 0.2,
+    stat: StatName = "health",
+    reach: Reach = 1.2,
 ) -> Steps:
     """Turns to another body and strikes it once: one of its numbers goes down, and the blow can be
     heard.
@@ -104,7 +136,10 @@ def strike(
     stat: which number
     reach: how near it must be
     """
-    until_s, progress = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
+    until_s, progress = (
+        me.world.now_s + STRIKES_S,
+        lasting(STRIKES_S, STRIKES_S),
+    )
     while me.world.now_s < until_s - 1e-9:
         there = target.at()
         if isinstance(there, Cause):
@@ -119,7 +154,9 @@ def strike(
         return cause("not_there", name=target.label)
     if struck.change_stat(stat, -amount) is None:
         return cause("no_stat", name=struck.name, stat=stat)
-    me.world.make_noise(Noise(struck.place, STRUCK, me.world.now_s, me.name, "strike"))
+    me.world.make_noise(
+        Noise(struck.place, STRUCK, me.world.now_s, me.name, "strike")
+    )
     return True
 
 
@@ -152,7 +189,9 @@ def carry(me: Me, target: AProp, *, reach: Reach = 1.0) -> bool | Cause:
 
 
 @action(
-    "leave the stage", success="never: it runs until it is stopped with its body", can_end=no_end
+    "leave the stage",
+    success="never: it runs until it is stopped with its body",
+    can_end=no_end,
 )
 def leave_stage(me: Me) -> Steps:
     """Takes its own body off the stage at the end of the tick. A cue that moves it brings it back,
@@ -177,7 +216,11 @@ def drop(me: Me) -> bool | Cause:
     For: put down, release, let go, deliver, unload, leave, place, leave behind, lay.
     """
     at = point_from(me.body.place, me.body.heading_deg, me.body.radius_m)
-    return True if me.world.put_down(me.body.name, at) else cause("carries_nothing")
+    return (
+        True
+        if me.world.put_down(me.body.name, at)
+        else cause("carries_nothing")
+    )
 
 
 @action(
@@ -204,7 +247,10 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     away = distance_m(me.body.place, there)
     if away > reach:
         return cause("too_far", distance_m=away, range_m=reach)
-    until_s, progress = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
+    until_s, progress = (
+        me.world.now_s + STRIKES_S,
+        lasting(STRIKES_S, STRIKES_S),
+    )
     while me.world.now_s < until_s - 1e-9:
         me.world.turn(me.body.name, heading_to(me.body.place, there))
         yield progress
@@ -213,8 +259,14 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     return True
 
 
-@action("change {stat} by {amount}", success="it has been changed", failure="it has no such number")
-def change_stat(me: Me, stat: StatName, *, amount: Number = 0.1) -> bool | Cause:
+@action(
+    "change {stat} by {amount}",
+    success="it has been changed",
+    failure="it has no such number",
+)
+def change_stat(
+    me: Me, stat: StatName, *, amount: Number = 0.1
+) -> bool | Cause:
     """Changes one of its own numbers, at once. As upkeep it changes it a little again and again.
 
     Example: as upkeep every 1 s while hauling: change energy by -0.02.
@@ -239,7 +291,11 @@ def change_stat(me: Me, stat: StatName, *, amount: Number = 0.1) -> bool | Cause
     failure="it has no such number",
 )
 def change_slowly(
-    me: Me, stat: StatName, *, amount: Number = 0.5, duration: SpreadSeconds = 3.0
+    me: Me,
+    stat: StatName,
+    *,
+    amount: Number = 0.5,
+    duration: SpreadSeconds = 3.0,
 ) -> Steps:
     """Changes one of its own numbers evenly over a while, and stands meanwhile.
 

@@ -1,5 +1,5 @@
-"""Reading the world into keys, and changing keys. All of these are done at once, so each can serve
-as upkeep.
+"""Reading the world into keys, and changing keys. All of these are done at
+once, so each can serve as upkeep.
 """
 
 from collections.abc import Callable
@@ -91,7 +91,11 @@ def set_text(me: Me, key: TextKey, text: str) -> bool:
     return True
 
 
-@action("set {key} to where {target} is", success="it was written", failure="there is no target")
+@action(
+    "set {key} to where {target} is",
+    success="it was written",
+    failure="there is no target",
+)
 def set_point(me: Me, key: PointKey, target: Target) -> bool | Cause:
     """Writes where something is now into a key. The key keeps that point when the thing moves on.
 
@@ -127,7 +131,11 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
     return True
 
 
-@action("copy {source} to {key}", success="it was copied", failure="the keys hold different types")
+@action(
+    "copy {source} to {key}",
+    success="it was copied",
+    failure="the keys hold different types",
+)
 def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
     """Copies what one key holds into another of the same type. A key that is not set unsets the
     other.
@@ -150,7 +158,9 @@ def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
     success="whether it is seen or not",
     failure="there is no target",
 )
-def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> bool | Cause:
+def look_out(
+    me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey
+) -> bool | Cause:
     """Notes whether an agent is seen, and where it was last seen.
 
     Example: as upkeep every 0.2 s: look out for `visitor` into `visitor_seen` and `last_seen`.
@@ -178,7 +188,9 @@ def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> boo
     success="someone is seen",
     failure="no one of the group is seen, and the key is cleared",
 )
-def note_seen(me: Me, group: Group, *, key: AgentKey, within: Range = 1000.0) -> bool | Cause:
+def note_seen(
+    me: Me, group: Group, *, key: AgentKey, within: Range = 1000.0
+) -> bool | Cause:
     """Keeps in a key whom it sees: the nearest of a group in sight. The key is not set while no one
     is.
 
@@ -193,12 +205,18 @@ def note_seen(me: Me, group: Group, *, key: AgentKey, within: Range = 1000.0) ->
     """
     others = [body for body in me.world.bodies(group) if body.name != me.name]
     looks = [(look_for(me, body.place, within), body.name) for body in others]
-    seen = [(look.measure or 0.0, name) for look, name in looks if look.value is True]
+    seen = [
+        (look.measure or 0.0, name)
+        for look, name in looks
+        if look.value is True
+    ]
     if not seen:
         key.set(None, cause("none_seen", group=group))
         return cause("none_seen", group=group)
     away, name = min(seen)
-    key.set(name, cause("picked", which="nearest", group=group, distance_m=away))
+    key.set(
+        name, cause("picked", which="nearest", group=group, distance_m=away)
+    )
     return True
 
 
@@ -225,9 +243,14 @@ def listen(me: Me, where: PointKey, *, what: str = "") -> bool | Cause:
 
 
 def audible(me: Me, what: str) -> tuple[float, float] | None:
-    """Where the latest noise came from that the body can hear; None if there is none."""
+    """Where the latest noise came from that the body can hear; None if there is
+    none.
+    """
     for noise in reversed(me.world.noises()):
-        reaches = distance_m(me.body.place, noise.at) <= me.body.hearing_m * noise.loudness
+        reaches = (
+            distance_m(me.body.place, noise.at)
+            <= me.body.hearing_m * noise.loudness
+        )
         if noise.by != me.name and what in ("", noise.what) and reaches:
             return noise.at
     return None
@@ -238,7 +261,9 @@ def audible(me: Me, what: str) -> tuple[float, float] | None:
     success="one was picked",
     failure="the group is empty",
 )
-def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bool | Cause:
+def pick_lowest(
+    me: Me, group: Group, *, thing: PropKey, level: NumberKey
+) -> bool | Cause:
     """Picks the thing of a group that has the lowest level: the dimmest lamp, the emptiest bowl.
 
     Example: pick the lowest of `lamps` into `lamp` and `lamp_oil`.
@@ -253,7 +278,12 @@ def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bo
     if not props:
         return cause("empty_group", group=group)
     lowest = min(props, key=lambda prop: prop.level)
-    found = cause("picked_by_number", which="lowest", group=group, number=round(lowest.level, 2))
+    found = cause(
+        "picked_by_number",
+        which="lowest",
+        group=group,
+        number=round(lowest.level, 2),
+    )
     thing.set(lowest.name, found)
     level.set(round(lowest.level, 2))
     return True
@@ -287,7 +317,9 @@ def pick(
     within: how far away it may be
     """
     found = [
-        each for each in _members(me, group) if distance_m(me.body.place, each.place) <= within
+        each
+        for each in _members(me, group)
+        if distance_m(me.body.place, each.place) <= within
     ]
     if not found:
         return cause("empty_group", group=group)
@@ -300,18 +332,30 @@ def pick(
         if which in ("nearest", "furthest")
         else _number(stat)
     )
-    chosen = min(found, key=measure) if which in ("nearest", "lowest") else max(found, key=measure)
+    chosen = (
+        min(found, key=measure)
+        if which in ("nearest", "lowest")
+        else max(found, key=measure)
+    )
     facts = {"which": which, "group": group}
     if which in ("nearest", "furthest"):
-        key.set(chosen.name, cause("picked", distance_m=measure(chosen), **facts))
+        key.set(
+            chosen.name, cause("picked", distance_m=measure(chosen), **facts)
+        )
     else:
-        key.set(chosen.name, cause("picked_by_number", number=measure(chosen), **facts))
+        key.set(
+            chosen.name,
+            cause("picked_by_number", number=measure(chosen), **facts),
+        )
     return True
 
 
 def _members(me: Me, group: str) -> list[BodyView | PropView]:
     bodies = [body for body in me.world.bodies(group) if body.name != me.name]
-    return [*bodies, *(prop for prop in me.world.props(group) if prop.carrier is None)]
+    return [
+        *bodies,
+        *(prop for prop in me.world.props(group) if prop.carrier is None),
+    ]
 
 
 def _number(stat: str) -> Callable[[BodyView | PropView], float]:
@@ -330,7 +374,12 @@ def _number(stat: str) -> Callable[[BodyView | PropView], float]:
     failure="there is no target, or no such point can be walked to",
 )
 def pick_point(
-    me: Me, target: Target, *, key: PointKey, least: Range = 1.0, most: Range = 4.0
+    me: Me,
+    target: Target,
+    *,
+    key: PointKey,
+    least: Range = 1.0,
+    most: Range = 4.0,
 ) -> bool | Cause:
     """Picks a random point around something that the body can walk to.
 

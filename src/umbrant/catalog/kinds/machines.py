@@ -1,8 +1,8 @@
-"""The rows of which machines are made. The words and the rules are those of the W3C's SCXML
-Recommendation.
+"""The rows of which machines are made. The words and the rules are those of the
+W3C's SCXML Recommendation.
 
-These classes say how an author set a row up; how machines run is told in `engine.chart` and
-`engine.machines`.
+These classes say how an author set a row up; how machines run is told in
+`engine.chart` and `engine.machines`.
 """
 
 from collections.abc import Mapping, Sequence
@@ -12,7 +12,13 @@ from typing import Literal
 from umbrant.catalog.declare import composite, part
 from umbrant.catalog.kind import RUNS, ChildOrder, Family, NumberKind
 from umbrant.catalog.outcomes import PossibleOutcomes, any_end, never_ends
-from umbrant.catalog.params import EventName, Fixed, Live, SpreadSeconds, StateName
+from umbrant.catalog.params import (
+    EventName,
+    Fixed,
+    Live,
+    SpreadSeconds,
+    StateName,
+)
 from umbrant.catalog.world import Condition
 from umbrant.model.kind_ids import (
     AFTER,

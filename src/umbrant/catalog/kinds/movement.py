@@ -26,7 +26,9 @@ def speed(me: Me, pace: str) -> float:
     return me.body.run_m_s if pace == "run" else me.body.walk_m_s
 
 
-def go(me: Me, where: Callable[[], Point | Cause], reach: float, pace: str) -> Steps:
+def go(
+    me: Me, where: Callable[[], Point | Cause], reach: float, pace: str
+) -> Steps:
     """Go to wherever a point is; one that moves is followed."""
     total_m: float | None = None
     while True:
@@ -46,14 +48,19 @@ def reachable(me: Me, place: Point) -> Point | None:
     """The place nearest to a point that the body can walk to, if there is one."""
     near = me.world.walkable_near(me.body.name, place)
     return (
-        near if near is not None and me.world.route_to(me.body.name, near).cause is None else None
+        near
+        if near is not None
+        and me.world.route_to(me.body.name, near).cause is None
+        else None
     )
 
 
 def point_from(place: Point, heading_deg: float, away_m: float) -> Point:
     """The point so many metres from a place, in a direction."""
     turn = math.radians(heading_deg)
-    return place[0] + away_m * math.cos(turn), place[1] + away_m * math.sin(turn)
+    return place[0] + away_m * math.cos(turn), place[1] + away_m * math.sin(
+        turn
+    )
 
 
 @action(
@@ -61,7 +68,9 @@ def point_from(place: Point, heading_deg: float, away_m: float) -> Point:
     success="it is within reach, along the way it takes",
     failure="there is no target, no way to it, or it is not on walkable ground",
 )
-def move_to(me: Me, target: Target, *, reach: Reach = 0.5, pace: Pace = "walk") -> Steps:
+def move_to(
+    me: Me, target: Target, *, reach: Reach = 0.5, pace: Pace = "walk"
+) -> Steps:
     """Goes to a place by the shortest way round walls and water. A target that moves is followed.
 
     Example: move to `lamp` within 0.8 m.
@@ -108,7 +117,9 @@ def follow(
         goal = target.at()
         if isinstance(goal, Cause):
             return goal
-        way = me.world.move_towards(me.body.name, goal, distance, speed(me, pace))
+        way = me.world.move_towards(
+            me.body.name, goal, distance, speed(me, pace)
+        )
         if way.cause:
             return way.cause
         yield Progress(until_s - me.world.now_s, duration, "s", way.corners)
@@ -120,7 +131,9 @@ def follow(
     success="it is that far away",
     failure="there is no target, or nowhere to go",
 )
-def move_away(me: Me, target: Target, *, distance: Range = 6.0, pace: Pace = "run") -> Steps:
+def move_away(
+    me: Me, target: Target, *, distance: Range = 6.0, pace: Pace = "run"
+) -> Steps:
     """Gets away from something, by whatever way leads furthest from it, until it is far enough.
 
     Example: a gull moves away from whoever comes near until 5 m.
@@ -152,13 +165,21 @@ def move_away(me: Me, target: Target, *, distance: Range = 6.0, pace: Pace = "ru
 
 
 def _retreat(me: Me, there: Point, distance: float) -> Point | None:
-    """The best of a fan of points to retreat to: the one that lies furthest from what is fled."""
+    """The best of a fan of points to retreat to: the one that lies furthest
+    from what is fled.
+    """
     here = me.body.place
-    ahead = heading_to(there, here) if here != there else me.random.uniform(-180.0, 180.0)
+    ahead = (
+        heading_to(there, here)
+        if here != there
+        else me.random.uniform(-180.0, 180.0)
+    )
     best: tuple[float, Point] | None = None
     for off in (0.0, 30.0, -30.0, 60.0, -60.0, 100.0, -100.0, 140.0, -140.0):
         near = reachable(me, point_from(here, ahead + off, distance))
-        if near is not None and (best is None or distance_m(near, there) > best[0] + 0.5):
+        if near is not None and (
+            best is None or distance_m(near, there) > best[0] + 0.5
+        ):
             best = distance_m(near, there), near
     return best[1] if best and best[0] > distance_m(here, there) else None
 
@@ -205,19 +226,29 @@ def wander(
     return True
 
 
-def point_around(me: Me, centre: Point, least_m: float, most_m: float) -> Point | None:
-    """A point drawn evenly from the ring around a centre, to which the body can walk; None if none
-    was met.
+def point_around(
+    me: Me, centre: Point, least_m: float, most_m: float
+) -> Point | None:
+    """A point drawn evenly from the ring around a centre, to which the body can
+    walk; None if none was met.
 
     That there is a way is asked last, for it may take a search.
     """
     for _ in range(TRIES):
         away = math.sqrt(me.random.uniform(least_m**2, most_m**2))
         drawn = me.world.walkable_near(
-            me.body.name, point_from(centre, me.random.uniform(-180.0, 180.0), away)
+            me.body.name,
+            point_from(centre, me.random.uniform(-180.0, 180.0), away),
         )
-        in_ring = drawn is not None and least_m - 0.3 <= distance_m(drawn, centre) <= most_m + 0.3
-        if drawn is not None and in_ring and me.world.route_to(me.body.name, drawn).cause is None:
+        in_ring = (
+            drawn is not None
+            and least_m - 0.3 <= distance_m(drawn, centre) <= most_m + 0.3
+        )
+        if (
+            drawn is not None
+            and in_ring
+            and me.world.route_to(me.body.name, drawn).cause is None
+        ):
             return drawn
     return None
 
@@ -229,7 +260,12 @@ def point_around(me: Me, centre: Point, least_m: float, most_m: float) -> Point 
     can_end=once_only,
 )
 def go_along(
-    me: Me, places: str, *, rounds: Rounds = "once", reach: Reach = 0.5, pace: Pace = "walk"
+    me: Me,
+    places: str,
+    *,
+    rounds: Rounds = "once",
+    reach: Reach = 0.5,
+    pace: Pace = "walk",
 ) -> Steps:
     """Goes from one named place to the next. Begun anew, it goes on with the place that is nearest.
 
@@ -253,7 +289,10 @@ def go_along(
     if not points:
         return cause("unfilled", param="places")
     at = (
-        min(range(len(points)), key=lambda index: distance_m(me.body.place, points[index]))
+        min(
+            range(len(points)),
+            key=lambda index: distance_m(me.body.place, points[index]),
+        )
         if rounds != "once"
         else 0
     )
@@ -304,7 +343,9 @@ def keep_ring(
         if isinstance(centre, Cause):
             return centre
         here = me.body.place
-        now_deg = heading_to(centre, here) if here != centre else me.body.heading_deg
+        now_deg = (
+            heading_to(centre, here) if here != centre else me.body.heading_deg
+        )
         goal = _on_ring(me, centre, now_deg, side, distance)
         if goal is None:
             return cause("no_place", place=centre)
@@ -315,13 +356,17 @@ def keep_ring(
     return True
 
 
-def _on_ring(me: Me, centre: Point, now_deg: float, side: float, distance: float) -> Point | None:
-    """A point a little further round the ring that can be walked to; where there is none, one the
-    other way.
+def _on_ring(
+    me: Me, centre: Point, now_deg: float, side: float, distance: float
+) -> Point | None:
+    """A point a little further round the ring that can be walked to; where
+    there is none, one the other way.
     """
     for off in (side, side * 2, side * 3, 0.0, -side, -side * 2):
         near = reachable(me, point_from(centre, now_deg + off, distance))
-        if near is not None and abs(distance_m(near, centre) - distance) < max(0.5, distance * 0.4):
+        if near is not None and abs(distance_m(near, centre) - distance) < max(
+            0.5, distance * 0.4
+        ):
             return near
     return None
 
@@ -331,7 +376,9 @@ def _on_ring(me: Me, centre: Point, now_deg: float, side: float, distance: float
     success="the watcher cannot see it",
     failure="there is nothing to hide behind, or no way to it",
 )
-def take_cover(me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "run") -> Steps:
+def take_cover(
+    me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "run"
+) -> Steps:
     """Goes to the nearest place that the watcher cannot look at, whichever way it is turned.
 
     Example: take cover from `visitor` within 10 m.
@@ -353,8 +400,8 @@ def take_cover(me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "
 
 
 def _cover(me: Me, watcher: Point, within: float) -> Point | None:
-    """The nearest of a grid of points around that is out of the watcher's sight and can be walked
-    to.
+    """The nearest of a grid of points around that is out of the watcher's sight
+    and can be walked to.
     """
     here = me.body.place
     if me.world.look(watcher, here).blocked_by is not None:
@@ -390,7 +437,9 @@ def stop(me: Me) -> bool:
 
 
 @action(
-    "face {target}[ within {within}]", success="it looks that way", failure="there is no target"
+    "face {target}[ within {within}]",
+    success="it looks that way",
+    failure="there is no target",
 )
 def face(me: Me, target: Target, *, within: Degrees = 5.0) -> Steps:
     """Turns towards something from where it stands.
@@ -421,7 +470,9 @@ def face(me: Me, target: Target, *, within: Degrees = 5.0) -> Steps:
     success="the time is up",
     failure="there is no target",
 )
-def keep_facing(me: Me, target: Target, *, duration: SpreadSeconds = 2.0) -> Steps:
+def keep_facing(
+    me: Me, target: Target, *, duration: SpreadSeconds = 2.0
+) -> Steps:
     """Goes on turning towards something that moves, from where it stands.
 
     Example: keep facing `visitor` for 3 s, beside *Warn* in a parallel.

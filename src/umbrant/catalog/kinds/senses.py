@@ -1,10 +1,17 @@
-"""Questions to the world, asked in conditions: `distance(visitor) < 9 and can_see(visitor)`."""
+"""Questions to the world, asked in conditions: `distance(visitor) < 9 and
+can_see(visitor)`.
+"""
 
 import numpy as np
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import sense
-from umbrant.catalog.geometry import distance_m, heading_to, to_grid, turn_between
+from umbrant.catalog.geometry import (
+    distance_m,
+    heading_to,
+    to_grid,
+    turn_between,
+)
 from umbrant.catalog.params import (
     AnAgent,
     AProp,
@@ -22,29 +29,45 @@ from umbrant.model.values import KeyType, Point
 
 
 def look_for(me: Me, there: Point, within_m: float) -> Reading:
-    """Whether a point is seen: near enough, inside the cone, and nothing in between. Measures its
-    distance.
+    """Whether a point is seen: near enough, inside the cone, and nothing in
+    between. Measures its distance.
 
-    What is beyond `within_m` is `too_far`, without the range: see `Kind.bounded_by`.
+    What is beyond `within_m` is `too_far`, without the range: see
+    `Kind.bounded_by`.
     """
     away = distance_m(me.body.place, there)
     if away > within_m:
         return Reading(False, away, cause("too_far", distance_m=away))
     if away > me.body.sight_m:
-        return Reading(False, away, cause("beyond_sight", distance_m=away, range_m=me.body.sight_m))
-    off = abs(turn_between(me.body.heading_deg, heading_to(me.body.place, there)))
+        return Reading(
+            False,
+            away,
+            cause("beyond_sight", distance_m=away, range_m=me.body.sight_m),
+        )
+    off = abs(
+        turn_between(me.body.heading_deg, heading_to(me.body.place, there))
+    )
     if off > me.body.cone_deg / 2 and away > me.body.radius_m:
         off_deg = float(round(off))
         return Reading(
-            False, away, cause("outside_cone", off_deg=off_deg, cone_deg=me.body.cone_deg)
+            False,
+            away,
+            cause("outside_cone", off_deg=off_deg, cone_deg=me.body.cone_deg),
         )
     wall = me.world.look(me.body.place, there).blocked_by
     if wall is not None:
-        return Reading(False, away, cause("blocked", wall=wall, distance_m=away))
+        return Reading(
+            False, away, cause("blocked", wall=wall, distance_m=away)
+        )
     return Reading(True, away)
 
 
-@sense("can see {target}[ within {within}]", gives=KeyType.YES_NO, unit="m", bounded_by="within")
+@sense(
+    "can see {target}[ within {within}]",
+    gives=KeyType.YES_NO,
+    unit="m",
+    bounded_by="within",
+)
 def can_see(me: Me, target: AnAgent, within: Range = 100.0) -> Reading:
     """Whether an agent is in sight: within range, inside the cone of sight, and no wall in between.
 
@@ -129,7 +152,11 @@ def time_since(me: Me, key: ReadKey) -> Reading | float:
     return to_grid(me.world.now_s - key.written_s)
 
 
-@sense("heard a noise[ called {what}][ within {within}]", gives=KeyType.YES_NO, unit="m")
+@sense(
+    "heard a noise[ called {what}][ within {within}]",
+    gives=KeyType.YES_NO,
+    unit="m",
+)
 def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
     """Whether a noise of the last two seconds can be heard: near enough for how loud it was.
     Measures its distance.
@@ -150,7 +177,9 @@ def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
     if nearest is None:
         return Reading(False, None, cause("silence"))
     if nearest > within:
-        return Reading(False, nearest, cause("too_far", distance_m=nearest, range_m=within))
+        return Reading(
+            False, nearest, cause("too_far", distance_m=nearest, range_m=within)
+        )
     return Reading(False, nearest, cause("too_quiet", distance_m=nearest))
 
 
@@ -231,7 +260,11 @@ def nearest(me: Me, group: Group) -> Reading:
     distances = me.world.distances(me.body.name, group)
     if not len(distances):
         return Reading(None, None, cause("empty_group", group=group))
-    return Reading(min(distances) if isinstance(distances, list) else float(np.min(distances)))
+    return Reading(
+        min(distances)
+        if isinstance(distances, list)
+        else float(np.min(distances))
+    )
 
 
 @sense("own {stat}", gives=KeyType.NUMBER)
@@ -261,7 +294,11 @@ def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading | float:
     if body is None:
         there = target.at()
         return Reading(
-            None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label)
+            None,
+            None,
+            there
+            if isinstance(there, Cause)
+            else cause("not_there", name=target.label),
         )
     value = body.stat(stat)
     if value is None:
@@ -281,7 +318,11 @@ def level(me: Me, target: AProp) -> Reading | float:
     if prop is None:
         there = target.at()
         return Reading(
-            None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label)
+            None,
+            None,
+            there
+            if isinstance(there, Cause)
+            else cause("not_there", name=target.label),
         )
     return to_grid(prop.level)
 

@@ -5,7 +5,14 @@ from typing import Literal
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Steps, action
 from umbrant.catalog.kind import NoiseFact
-from umbrant.catalog.params import Amount, AnAgent, EventName, Group, Seconds, SpreadSeconds
+from umbrant.catalog.params import (
+    Amount,
+    AnAgent,
+    EventName,
+    Group,
+    Seconds,
+    SpreadSeconds,
+)
 from umbrant.catalog.protocols import lasting
 from umbrant.catalog.world import Me, Noise
 
@@ -32,7 +39,9 @@ def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
     success="it has been said",
     noise=NoiseFact("loudness"),
 )
-def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 0.5) -> Steps:
+def say(
+    me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 0.5
+) -> Steps:
     """Says something that the author can read on the stage, and that others can hear.
 
     Example: say *Off the quay!*
@@ -47,7 +56,9 @@ def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 
     """
     me.world.say(me.body.name, text)
     if loudness > 0:
-        me.world.make_noise(Noise(me.body.place, loudness, me.world.now_s, me.name, "speech"))
+        me.world.make_noise(
+            Noise(me.body.place, loudness, me.world.now_s, me.name, "speech")
+        )
     until_s, progress = me.world.now_s + duration, lasting(duration, duration)
     while me.world.now_s < until_s - 1e-9:
         yield progress
@@ -70,7 +81,9 @@ def make_noise(me: Me, *, loudness: Amount = 1.0, what: str = "noise") -> bool:
     loudness: how loud; 1 is a loud call, heard as far as a body's hearing reaches
     what: what kind of noise
     """
-    me.world.make_noise(Noise(me.body.place, loudness, me.world.now_s, me.name, what))
+    me.world.make_noise(
+        Noise(me.body.place, loudness, me.world.now_s, me.name, what)
+    )
     return True
 
 
@@ -103,7 +116,9 @@ def raise_event(
     success="it was told",
     failure="there is no one to tell",
 )
-def tell_agent(me: Me, target: AnAgent, event: EventName, *, delay: Seconds = 0.0) -> bool | Cause:
+def tell_agent(
+    me: Me, target: AnAgent, event: EventName, *, delay: Seconds = 0.0
+) -> bool | Cause:
     """Raises an event that one other hears.
 
     Example: tell `keeper` `customer.waits`.
@@ -122,7 +137,9 @@ def tell_agent(me: Me, target: AnAgent, event: EventName, *, delay: Seconds = 0.
 
 
 @action("tell group {group} {event}[ after {delay}]", success="they were told")
-def tell_group(me: Me, group: Group, event: EventName, *, delay: Seconds = 0.0) -> bool:
+def tell_group(
+    me: Me, group: Group, event: EventName, *, delay: Seconds = 0.0
+) -> bool:
     """Raises an event that those of one group hear.
 
     Example: tell group `gulls` `scatter`.

@@ -1,7 +1,8 @@
-"""The rows of which a utility chooser is made: options, and what is considered in each.
+"""The rows of which a utility chooser is made: options, and what is considered
+in each.
 
-These classes say how an author set a row up; how options are scored and chosen is told in
-`engine.utility`.
+These classes say how an author set a row up; how options are scored and chosen
+is told in `engine.utility`.
 """
 
 from collections.abc import Mapping, Sequence
@@ -36,7 +37,9 @@ STRAIGHT = Curve(shape=Shape.LINEAR)
 def _can_end(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """One that decides again has no end but failure, when no option scores enough."""
+    """One that decides again has no end but failure, when no option scores
+    enough.
+    """
     decides_again = args.get("then", "decide again") == "decide again"
     return PossibleOutcomes(False, True) if decides_again else EITHER
 

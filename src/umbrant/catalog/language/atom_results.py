@@ -1,4 +1,6 @@
-"""What evaluating an atom of a condition gives, and the operators of the condition language."""
+"""What evaluating an atom of a condition gives, and the operators of the
+condition language.
+"""
 
 import operator
 from collections.abc import Callable
@@ -26,14 +28,18 @@ ARITHMETIC_OPERATORS: dict[str, Callable[[float, float], float]] = {
 
 
 TOO_FAR, RANGE = "too_far", "range_m"
-"""A cause of senses that are bounded, and its fact that they leave out (`Kind.bounded_by`)."""
+"""A cause of senses that are bounded, and its fact that they leave out
+(`Kind.bounded_by`).
+"""
 
 
 class AtomResult(NamedTuple):
-    """The result of evaluating one atom of a condition: a comparison, a sense, or a bare key.
+    """The result of evaluating one atom of a condition: a comparison, a sense,
+    or a bare key.
 
-    `left` and `right` are the sides of a comparison. For a bare sense `left` is the number behind
-    its yes or no, such as the distance of `can_see`, and `cause` is what stood in the way.
+    `left` and `right` are the sides of a comparison. For a bare sense `left` is
+    the number behind its yes or no, such as the distance of `can_see`, and
+    `cause` is what stood in the way.
     """
 
     truth: bool | None
@@ -44,8 +50,8 @@ class AtomResult(NamedTuple):
 
 
 def calculate(sign: str, one: Any, other: Any) -> float | None:
-    """The result of an arithmetic operator, on the grid; None where a side is unknown or the result
-    is not a finite number.
+    """The result of an arithmetic operator, on the grid; None where a side is
+    unknown or the result is not a finite number.
     """
     if one is None or other is None:
         return None
@@ -63,7 +69,9 @@ def with_range(reason: Cause, range_m: float) -> Cause:
 
 
 NEVER = object()
-"""Marks an atom whose result has not been reported yet. Equal to no result, None included."""
+"""Marks an atom whose result has not been reported yet. Equal to no result,
+None included.
+"""
 
 HELPERS = {
     "AtomResult": AtomResult,

@@ -1,4 +1,6 @@
-"""Conditions and formulas bound to one agent, ready to be evaluated at every tick."""
+"""Conditions and formulas bound to one agent, ready to be evaluated at every
+tick.
+"""
 
 from collections.abc import Callable
 from typing import Protocol
@@ -18,7 +20,9 @@ class KeyValue(Protocol):
 
 
 class ValueSource(Protocol):
-    """Where the keys and senses of a condition get their values from, for one agent."""
+    """Where the keys and senses of a condition get their values from, for one
+    agent.
+    """
 
     def key(self, name: str) -> KeyValue: ...
     def sense(self, call: SenseCall) -> BoundSense: ...
@@ -27,8 +31,9 @@ class ValueSource(Protocol):
 class BoundCondition:
     """A condition bound to one agent: the engine's GeneratedCondition.
 
-    `report` is called with an atom's index and its result whenever that is another result than the
-    last one; with None when the atom was not evaluated, because an earlier one decided.
+    `report` is called with an atom's index and its result whenever that is
+    another result than the last one; with None when the atom was not evaluated,
+    because an earlier one decided.
     """
 
     def __init__(
@@ -49,19 +54,29 @@ class BoundCondition:
         reach: one that is bound into a function, say.
         """
         written = ConditionWriter(self._source).condition(tree, self._report)
-        mine, given = (each.bound[NUMBERS] for each in (self.expression, written))
-        is_same = (written.lines, written.result) == (self.expression.lines, self.expression.result)
+        mine, given = (
+            each.bound[NUMBERS] for each in (self.expression, written)
+        )
+        is_same = (written.lines, written.result) == (
+            self.expression.lines,
+            self.expression.result,
+        )
         if (
             not is_same
-            or sum(one != other for one, other in zip(mine, given, strict=True)) != changed
+            or sum(one != other for one, other in zip(mine, given, strict=True))
+            != changed
         ):
             return False
-        # In place: the lines may have been compiled into paths and machines too, and all of them
-        # hold this list.
+        # In place: the lines may have been compiled into paths and machines
+        # too, and all of them hold this list.
         mine[:] = given
         return True
 
 
-def bind_formula(tree: ConditionTree, source: ValueSource) -> Callable[[], Value | None]:
-    """A function that works a formula out for one agent; None where something in it is unknown."""
+def bind_formula(
+    tree: ConditionTree, source: ValueSource
+) -> Callable[[], Value | None]:
+    """A function that works a formula out for one agent; None where something
+    in it is unknown.
+    """
     return ConditionWriter(source).value(tree).compiled()

@@ -1,5 +1,5 @@
-"""Whether a condition makes sense here: the keys and senses it names, and the types of what it
-compares.
+"""Whether a condition makes sense here: the keys and senses it names, and the
+types of what it compares.
 """
 
 from collections.abc import Iterator, Mapping
@@ -40,7 +40,11 @@ _TEXTS = (
 )
 """The parameters of senses that are told with a text in quotes."""
 
-_WRITTEN = {NumberTerm: KeyType.NUMBER, TextTerm: KeyType.TEXT, YesNoTerm: KeyType.YES_NO}
+_WRITTEN = {
+    NumberTerm: KeyType.NUMBER,
+    TextTerm: KeyType.TEXT,
+    YesNoTerm: KeyType.YES_NO,
+}
 
 
 @dataclass(frozen=True)
@@ -60,9 +64,11 @@ def faults(
     *,
     wants: KeyType | None = KeyType.YES_NO,
 ) -> list[Fault]:
-    """The faults of a condition on a blackboard with these keys; empty if it can be evaluated.
+    """The faults of a condition on a blackboard with these keys; empty if it
+    can be evaluated.
 
-    With `wants` the text is a formula that must give that type; None accepts any.
+    With `wants` the text is a formula that must give that type; None accepts
+    any.
     """
     try:
         tree = parse(text)
@@ -71,7 +77,11 @@ def faults(
     checker = _Checker(keys, catalog, board)
     found = list(checker.check(tree))
     kind = checker.type_of(tree)
-    if not found and wants is KeyType.YES_NO and kind not in (KeyType.YES_NO, None):
+    if (
+        not found
+        and wants is KeyType.YES_NO
+        and kind not in (KeyType.YES_NO, None)
+    ):
         found.append(
             Fault(
                 f"this gives {a_or_an(kind)}, not yes or no",
@@ -91,10 +101,12 @@ def faults(
 
 
 def bound_args(ask: SenseCall, kind: Kind) -> dict[str, ConditionTree]:
-    """The arguments of a sense by parameter name. Surplus ones are left out; `faults` reports
-    them.
+    """The arguments of a sense by parameter name. Surplus ones are left out;
+    `faults` reports them.
     """
-    given = dict(zip((param.name for param in kind.params), ask.args, strict=False))
+    given = dict(
+        zip((param.name for param in kind.params), ask.args, strict=False)
+    )
     return given | dict(ask.named)
 
 
@@ -120,7 +132,9 @@ class _Checker:
                 yield from self._compare(tree)
 
     def type_of(self, tree: ConditionTree) -> KeyType | None:
-        """The type of value that a term gives; None where that depends on a fault."""
+        """The type of value that a term gives; None where that depends on a
+        fault.
+        """
         match tree:
             case KeyTerm(key=key):
                 return self.keys[key].type if key in self.keys else None
@@ -138,7 +152,9 @@ class _Checker:
             return
         if self.catalog.get(tree.key, Family.SENSE):
             yield Fault(
-                f"`{tree.key}` is a sense", f"Ask it with brackets: {tree.key}(...).", tree.span
+                f"`{tree.key}` is a sense",
+                f"Ask it with brackets: {tree.key}(...).",
+                tree.span,
             )
         else:
             where = f" of blackboard '{self.board}'" if self.board else ""
@@ -152,7 +168,11 @@ class _Checker:
         kind = self.catalog.get(tree.sense, Family.SENSE)
         if kind is None:
             known = [each.id for each in self.catalog.family(Family.SENSE)]
-            yield Fault(f"`{tree.sense}` is no sense.", did_you_mean(tree.sense, known), tree.span)
+            yield Fault(
+                f"`{tree.sense}` is no sense.",
+                did_you_mean(tree.sense, known),
+                tree.span,
+            )
             return
         if len(tree.args) > len(kind.params):
             yield Fault(
@@ -166,7 +186,9 @@ class _Checker:
             if param is None:
                 known = [each.name for each in kind.params]
                 yield Fault(
-                    f"`{tree.sense}` has no `{name}`.", did_you_mean(name, known), value.span
+                    f"`{tree.sense}` has no `{name}`.",
+                    did_you_mean(name, known),
+                    value.span,
                 )
             else:
                 yield from self._argument(tree.sense, param, value)
@@ -178,7 +200,9 @@ class _Checker:
                     tree.span,
                 )
 
-    def _argument(self, sense: str, param: Param, value: ConditionTree) -> Iterator[Fault]:
+    def _argument(
+        self, sense: str, param: Param, value: ConditionTree
+    ) -> Iterator[Fault]:
         if isinstance(value, KeyTerm):
             yield from self._key(value)
             key = self.keys.get(value.key)
@@ -192,13 +216,23 @@ class _Checker:
                 )
         elif isinstance(value, TextTerm):
             if param.type not in _TEXTS:
-                yield Fault(f"`{param.name}` of `{sense}` cannot be a text", "", value.span)
-        elif param.type is not ParamType.NUMBER or not isinstance(value, NumberTerm):
+                yield Fault(
+                    f"`{param.name}` of `{sense}` cannot be a text",
+                    "",
+                    value.span,
+                )
+        elif param.type is not ParamType.NUMBER or not isinstance(
+            value, NumberTerm
+        ):
             yield Fault(
-                f"`{param.name}` of `{sense}` cannot be this", f"It is {param.help}.", value.span
+                f"`{param.name}` of `{sense}` cannot be this",
+                f"It is {param.help}.",
+                value.span,
             )
 
-    def _yes_no(self, parts: "list[ConditionTree] | tuple[ConditionTree, ...]") -> Iterator[Fault]:
+    def _yes_no(
+        self, parts: "list[ConditionTree] | tuple[ConditionTree, ...]"
+    ) -> Iterator[Fault]:
         for part in parts:
             yield from self.check(part)
             kind = self.type_of(part)
@@ -209,19 +243,25 @@ class _Checker:
                     part.span,
                 )
 
-    def _numbers(self, left: ConditionTree, right: ConditionTree) -> Iterator[Fault]:
+    def _numbers(
+        self, left: ConditionTree, right: ConditionTree
+    ) -> Iterator[Fault]:
         for side in (left, right):
             yield from self.check(side)
             kind = self.type_of(side)
             if kind not in (KeyType.NUMBER, None):
-                yield Fault(f"{a_or_an(kind)} cannot be reckoned with", "", side.span)
+                yield Fault(
+                    f"{a_or_an(kind)} cannot be reckoned with", "", side.span
+                )
 
     def _compare(self, tree: Comparison) -> Iterator[Fault]:
         yield from self.check(tree.left)
         yield from self.check(tree.right)
         left, right = self.type_of(tree.left), self.type_of(tree.right)
         for side in (tree.left, tree.right):
-            if isinstance(side, Comparison | Negation | Conjunction | Disjunction):
+            if isinstance(
+                side, Comparison | Negation | Conjunction | Disjunction
+            ):
                 yield Fault(
                     "a comparison cannot itself be compared",
                     "Join them with `and` or `or`.",
@@ -230,7 +270,10 @@ class _Checker:
         names = (KeyType.TEXT, KeyType.AGENT, KeyType.PROP)
         if left is None or right is None:
             return
-        if tree.sign not in ("==", "!=") and (left, right) != (KeyType.NUMBER, KeyType.NUMBER):
+        if tree.sign not in ("==", "!=") and (left, right) != (
+            KeyType.NUMBER,
+            KeyType.NUMBER,
+        ):
             yield Fault(
                 f"only numbers can be compared with {tree.sign}, not {a_or_an(left)} with "
                 f"{a_or_an(right)}",
@@ -238,4 +281,8 @@ class _Checker:
                 tree.span,
             )
         elif left is not right and not (left in names and right in names):
-            yield Fault(f"{a_or_an(left)} can never equal {a_or_an(right)}", "", tree.span)
+            yield Fault(
+                f"{a_or_an(left)} can never equal {a_or_an(right)}",
+                "",
+                tree.span,
+            )

@@ -1,5 +1,5 @@
-"""What can be written next while a condition or a formula is typed: whole phrases with blanks to
-fill, then the keys and the names of the scene.
+"""What can be written next while a condition or a formula is typed: whole
+phrases with blanks to fill, then the keys and the names of the scene.
 """
 
 import re
@@ -12,13 +12,18 @@ from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, number_text
 
 OPENS, CLOSES = "‹", "›"
-"""What a blank stands between. No condition can hold either, so a blank that is left is found."""
+"""What a blank stands between. No condition can hold either, so a blank that is
+left is found.
+"""
 BLANK = re.compile(f"{OPENS}([^{OPENS}{CLOSES}]*){CLOSES}")
 MOST = 100
 """How many completions are offered at the most."""
 
-# Greedy at its beginning, so that what is typed is what stands behind the last of these.
-_ATOM = re.compile(r"^(?:.*(?:\b(?:and|or|not)\b|[(,<>=!+\-*/]))?\s*(?P<typed>[^(,<>=!+\-*/]*)$")
+# Greedy at its beginning, so that what is typed is what stands behind the last
+# of these.
+_ATOM = re.compile(
+    r"^(?:.*(?:\b(?:and|or|not)\b|[(,<>=!+\-*/]))?\s*(?P<typed>[^(,<>=!+\-*/]*)$"
+)
 _LAST_WORD = re.compile(r"\w*$")
 _JOINS = ("and", "or", "not")
 _SIGNS = ("below", "above", "older than")
@@ -41,8 +46,8 @@ _KEYS_FOR = {
 
 @dataclass(frozen=True)
 class Completion:
-    """Something that can be written: `text` takes the place of what stands from `start` to the
-    cursor. It satisfies the search's `SearchMatch`.
+    """Something that can be written: `text` takes the place of what stands from
+    `start` to the cursor. It satisfies the search's `SearchMatch`.
     """
 
     title: str
@@ -81,11 +86,14 @@ def blanks(text: str) -> list[tuple[int, int]]:
     return [found.span() for found in BLANK.finditer(text)]
 
 
-def completions(text: str, cursor: int, words: Vocabulary, blank: str = "") -> list[Completion]:
+def completions(
+    text: str, cursor: int, words: Vocabulary, blank: str = ""
+) -> list[Completion]:
     """What can be written at the cursor, the likeliest first.
 
-    Within a blank that is being filled, given by its label, only what its parameter takes is
-    offered; one that shows a number takes keys that hold one.
+    Within a blank that is being filled, given by its label, only what its
+    parameter takes is offered; one that shows a number takes keys that hold
+    one.
     """
     before = text[:cursor]
     last = _LAST_WORD.search(before)
@@ -95,12 +103,16 @@ def completions(text: str, cursor: int, words: Vocabulary, blank: str = "") -> l
     typed = atom["typed"] if atom else word
     param = words.param_of(blank) if blank else _param_at(typed, words.catalog)
     if blank and param is None:
-        return _matching(word, list(_keys(words, start, (KeyType.NUMBER,))))[:MOST]
+        return _matching(word, list(_keys(words, start, (KeyType.NUMBER,))))[
+            :MOST
+        ]
     if param is not None:
         return _matching(word, list(_for_param(param, words, start)))[:MOST]
     from_atom = cursor - len(typed)
     phrases = [
-        Completion(each.title, each.place, each.phrase, each.help, each.text, from_atom)
+        Completion(
+            each.title, each.place, each.phrase, each.help, each.text, from_atom
+        )
         for each in _phrases(words)
     ]
     named = [*_keys(words, start), *_joins(start), *_names(words, start)]
@@ -119,16 +131,25 @@ def _matching(typed: str, found: Sequence[Completion]) -> list[Completion]:
     if not head or " " in head:
         return first
     words = re.compile(rf"\b{re.escape(head)}", re.IGNORECASE)
-    return [*first, *(each for each in found if each not in first and words.search(each.title))]
+    return [
+        *first,
+        *(
+            each
+            for each in found
+            if each not in first and words.search(each.title)
+        ),
+    ]
 
 
 def _param_at(typed: str, catalog: Catalog) -> Param | None:
-    """The parameter of a phrase that is being written, such as whom one *can see*; None where
-    none is.
+    """The parameter of a phrase that is being written, such as whom one *can
+    see*; None where none is.
     """
     for kind in catalog.family(Family.SENSE):
         rest = typed.casefold()
-        for text, param in (part for parts in _required(kind) for part in parts):
+        for text, param in (
+            part for parts in _required(kind) for part in parts
+        ):
             if param is None:
                 if not rest.startswith(f"{text.casefold()} "):
                     break
@@ -145,8 +166,13 @@ def _param_at(typed: str, catalog: Catalog) -> Param | None:
 
 def _phrases(words: Vocabulary) -> Iterator[Completion]:
     for kind in words.catalog.family(Family.SENSE):
-        needed = "".join(_written(part) for parts in _required(kind) for part in parts)
-        every = "".join(_written(part) for part in kind.phrase_parts([p.name for p in kind.params]))
+        needed = "".join(
+            _written(part) for parts in _required(kind) for part in parts
+        )
+        every = "".join(
+            _written(part)
+            for part in kind.phrase_parts([p.name for p in kind.params])
+        )
         for text in dict.fromkeys((_spaced(needed), _spaced(every))):
             title = BLANK.sub(lambda found: found[1], text)
             gives = f"sense · {kind.gives}" if kind.gives else "sense"
@@ -156,7 +182,9 @@ def _phrases(words: Vocabulary) -> Iterator[Completion]:
 
 def _required(kind: Kind) -> Iterator[Sequence[tuple[str, Param | None]]]:
     """The stretches of a phrase that must be there."""
-    for optional, parts in kind.stretches([param.name for param in kind.params]):
+    for optional, parts in kind.stretches(
+        [param.name for param in kind.params]
+    ):
         if not optional:
             yield parts
 
@@ -183,7 +211,14 @@ def _keys(
         if key.type not in types:
             continue
         what = f"key · {key.type}" + (f", {key.unit}" if key.unit else "")
-        yield Completion(name, what, "", key.help or f"A key that holds {key.type}.", name, start)
+        yield Completion(
+            name,
+            what,
+            "",
+            key.help or f"A key that holds {key.type}.",
+            name,
+            start,
+        )
 
 
 def _joins(start: int) -> Iterator[Completion]:
@@ -201,10 +236,16 @@ def _names(words: Vocabulary, start: int) -> Iterator[Completion]:
                 yield Completion(name, what, "", "", name, start)
 
 
-def _for_param(param: Param, words: Vocabulary, start: int) -> Iterator[Completion]:
-    """What a parameter can be: keys of the types it takes, then names of what it stands for."""
+def _for_param(
+    param: Param, words: Vocabulary, start: int
+) -> Iterator[Completion]:
+    """What a parameter can be: keys of the types it takes, then names of what
+    it stands for.
+    """
     types = param.keys or _KEYS_FOR.get(param.type, ())
     yield from _keys(words, start, types)
     for name in dict.fromkeys(words.names.get(param.type, ())):
         if name not in words.keys:
-            yield Completion(name, _KINDS_OF_NAME.get(param.type, "row"), "", "", name, start)
+            yield Completion(
+                name, _KINDS_OF_NAME.get(param.type, "row"), "", "", name, start
+            )

@@ -1,5 +1,5 @@
-"""A condition as it is read in a row: `can see visitor within 9 m`, its keys and numbers told apart
-from the words.
+"""A condition as it is read in a row: `can see visitor within 9 m`, its keys
+and numbers told apart from the words.
 """
 
 from collections.abc import Iterator
@@ -39,8 +39,8 @@ class PhrasePieceKind(StrEnum):
 
 @dataclass(frozen=True)
 class PhrasePiece:
-    """A stretch of a sentence. A NUMBER can be dragged: it stands at `span` of the condition's
-    text.
+    """A stretch of a sentence. A NUMBER can be dragged: it stands at `span` of
+    the condition's text.
     """
 
     kind: PhrasePieceKind
@@ -51,7 +51,9 @@ class PhrasePiece:
 
 
 def pieces(tree: ConditionTree, catalog: Catalog) -> list[PhrasePiece]:
-    """The phrase of a condition in pieces: fixed words, and for each atom a number or a name."""
+    """The phrase of a condition in pieces: fixed words, and for each atom a
+    number or a name.
+    """
     return list(_said(tree, catalog, PLAIN))
 
 
@@ -70,11 +72,17 @@ def unit_of(tree: ConditionTree, catalog: Catalog) -> str:
     return ""
 
 
-def _said(tree: ConditionTree, catalog: Catalog, quantity: Quantity) -> Iterator[PhrasePiece]:
+def _said(
+    tree: ConditionTree, catalog: Catalog, quantity: Quantity
+) -> Iterator[PhrasePiece]:
     match tree:
         case NumberTerm(value=value, span=span):
             yield PhrasePiece(
-                PhrasePieceKind.NUMBER, value_text(value, quantity.unit), span, value, quantity
+                PhrasePieceKind.NUMBER,
+                value_text(value, quantity.unit),
+                span,
+                value,
+                quantity,
             )
         case TextTerm(value=said) | YesNoTerm(value=said):
             yield _words(value_text(said))
@@ -86,7 +94,9 @@ def _said(tree: ConditionTree, catalog: Catalog, quantity: Quantity) -> Iterator
             yield _words("not")
             yield from _bracketed(part, catalog, quantity)
         case Conjunction(parts=parts) | Disjunction(parts=parts):
-            yield from _joined(parts, "and" if isinstance(tree, Conjunction) else "or", catalog)
+            yield from _joined(
+                parts, "and" if isinstance(tree, Conjunction) else "or", catalog
+            )
         case Arithmetic(sign=sign, left=left, right=right):
             yield from _bracketed(left, catalog, quantity)
             yield _words({"*": "×", "/": "÷", "-": "−"}.get(sign, sign))
@@ -96,7 +106,9 @@ def _said(tree: ConditionTree, catalog: Catalog, quantity: Quantity) -> Iterator
 
 
 def _compared(tree: Comparison, catalog: Catalog) -> Iterator[PhrasePiece]:
-    quantity = Quantity(unit_of(tree.left, catalog) or unit_of(tree.right, catalog), step=0.1)
+    quantity = Quantity(
+        unit_of(tree.left, catalog) or unit_of(tree.right, catalog), step=0.1
+    )
     yield from _said(tree.left, catalog, quantity)
     yield _words(SIGNS[tree.sign])
     yield from _said(tree.right, catalog, quantity)
@@ -117,7 +129,9 @@ def _ask(tree: SenseCall, catalog: Catalog) -> Iterator[PhrasePiece]:
             yield _words("…")
 
 
-def _joined(parts: tuple[ConditionTree, ...], word: str, catalog: Catalog) -> Iterator[PhrasePiece]:
+def _joined(
+    parts: tuple[ConditionTree, ...], word: str, catalog: Catalog
+) -> Iterator[PhrasePiece]:
     for index, part in enumerate(parts):
         if index:
             yield _words(word)
@@ -128,7 +142,9 @@ def _joined(parts: tuple[ConditionTree, ...], word: str, catalog: Catalog) -> It
         )
 
 
-def _bracketed(part: ConditionTree, catalog: Catalog, quantity: Quantity) -> Iterator[PhrasePiece]:
+def _bracketed(
+    part: ConditionTree, catalog: Catalog, quantity: Quantity
+) -> Iterator[PhrasePiece]:
     wide = isinstance(part, Conjunction | Disjunction | Arithmetic)
     if wide:
         yield _words("(")

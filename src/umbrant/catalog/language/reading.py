@@ -1,9 +1,11 @@
-"""Reading a condition as it is read in a row: `can see visitor within 8 m and not raining`.
+"""Reading a condition as it is read in a row: `can see visitor within 8 m and
+not raining`.
 
-It takes what the phrase writer writes, with or without its small words, with its optional parts in
-any order. What comes out is the tree that the call form `can_see(visitor, within=8)` gives; both
-are stored in that form. A word that is a key is read as the key wherever a value may stand, also
-where it is a small word elsewhere.
+It takes what the phrase writer writes, with or without its small words, with
+its optional parts in any order. What comes out is the tree that the call form
+`can_see(visitor, within=8)` gives; both are stored in that form. A word that is
+a key is read as the key wherever a value may stand, also where it is a small
+word elsewhere.
 """
 
 import re
@@ -38,9 +40,13 @@ from umbrant.model.problems import did_you_mean
 from umbrant.model.values import KeyType
 
 Names = Mapping[ParamType, Collection[str]]
-"""The names that a chip of a type may hold here; TEXT stands for the names of rows."""
+"""The names that a chip of a type may hold here; TEXT stands for the names of
+rows.
+"""
 
-SMALL = frozenset({"a", "an", "the", "to", "of", "is", "can", "for", "me", "noise"})
+SMALL = frozenset(
+    {"a", "an", "the", "to", "of", "is", "can", "for", "me", "noise"}
+)
 """Words that may be left out of a phrase, and added to it."""
 JOINING = frozenset({"and", "or", "not"})
 COMPARING: dict[tuple[str, ...], str] = {
@@ -73,7 +79,15 @@ AGING: dict[tuple[str, ...], str] = {
     ("younger", "than"): "<",
 }
 """Comparisons of the time since a key was written."""
-CALCULATING = {"+": "+", "-": "-", "−": "-", "*": "*", "×": "*", "/": "/", "÷": "/"}
+CALCULATING = {
+    "+": "+",
+    "-": "-",
+    "−": "-",
+    "*": "*",
+    "×": "*",
+    "/": "/",
+    "÷": "/",
+}
 _NAMING = (ParamType.AGENT, ParamType.PLACE, ParamType.PROP)
 _MOST_WORDS = 5
 """Of how many words a name at most is made that nothing here bears."""
@@ -100,8 +114,8 @@ class Token(NamedTuple):
 
 
 class Match(NamedTuple):
-    """A term that was read, how far it goes, and how well it fits: how many of its words are known,
-    and how many names.
+    """A term that was read, how far it goes, and how well it fits: how many of
+    its words are known, and how many names.
     """
 
     tree: ConditionTree
@@ -117,34 +131,46 @@ def typed_condition(
     names: Names,
     wants: KeyType | None = KeyType.YES_NO,
 ) -> tuple[str, list[Fault]]:
-    """A condition that was typed, in the form in which it is stored, and what is wrong with it. One
-    that is wrong stays as it was typed.
+    """A condition that was typed, in the form in which it is stored, and what
+    is wrong with it. One that is wrong stays as it was typed.
     """
     called = _spelled_out(text, keys, catalog, names)
     direct = faults(called, keys, catalog, wants=wants)
     if not direct:
         return called, []
     if called != text:
-        # It is a call form, so the phrases have nothing to say of it; its columns are others.
+        # It is a call form, so the phrases have nothing to say of it; its
+        # columns are others.
         return text, [replace(each, span=(0, len(text))) for each in direct]
     try:
         read = source(read_phrase(text, keys, catalog, names))
     except LanguageError as error:
         is_called = "(" in text and not _is_broken(text)
-        return text, direct if is_called else [Fault(str(error), "", error.span)]
-    # What is wrong with the call form is said of all that was typed: its columns are others.
+        return text, direct if is_called else [
+            Fault(str(error), "", error.span)
+        ]
+    # What is wrong with the call form is said of all that was typed: its
+    # columns are others.
     typed = 0, len(text)
-    found = [replace(each, span=typed) for each in faults(read, keys, catalog, wants=wants)]
+    found = [
+        replace(each, span=typed)
+        for each in faults(read, keys, catalog, wants=wants)
+    ]
     return (text, found) if found else (read, [])
 
 
-def _spelled_out(text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names) -> str:
-    """A call form as the language has it. A sense that is given one thing too many is the one that
-    takes it: `distance(a, b)` is `distance_between(a, b)`, `stat(a, energy)` is `stat_of(a,
-    "energy")`. What names no key and something of the scene gets its quotes.
+def _spelled_out(
+    text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names
+) -> str:
+    """A call form as the language has it. A sense that is given one thing too
+    many is the one that takes it: `distance(a, b)` is `distance_between(a, b)`,
+    `stat(a, energy)` is `stat_of(a, "energy")`. What names no key and something
+    of the scene gets its quotes.
     """
     try:
-        calls = [each for each in walk(parse(text)) if isinstance(each, SenseCall)]
+        calls = [
+            each for each in walk(parse(text)) if isinstance(each, SenseCall)
+        ]
     except LanguageError:
         return text
     scene = {name for found in names.values() for name in found}
@@ -153,10 +179,19 @@ def _spelled_out(text: str, keys: Mapping[str, Key], catalog: Catalog, names: Na
         kind = catalog.get(call.sense, Family.SENSE)
         if kind is not None and len(call.args) > len(kind.params):
             longer = (f"{call.sense}_between", f"{call.sense}_of")
-            name = next((each for each in longer if catalog.get(each, Family.SENSE)), call.sense)
-            changes.append(((call.span[0], call.span[0] + len(call.sense)), name))
+            name = next(
+                (each for each in longer if catalog.get(each, Family.SENSE)),
+                call.sense,
+            )
+            changes.append(
+                ((call.span[0], call.span[0] + len(call.sense)), name)
+            )
         for arg in (*call.args, *(each for _, each in call.named)):
-            if isinstance(arg, KeyTerm) and arg.key not in keys and arg.key in scene:
+            if (
+                isinstance(arg, KeyTerm)
+                and arg.key not in keys
+                and arg.key in scene
+            ):
                 changes.append((arg.span, repr(arg.key)))
     # From the end on, so that the places of those before stay what they are.
     for (start, end), new in sorted(changes, reverse=True):
@@ -175,15 +210,17 @@ def _is_broken(text: str) -> bool:
 def read_phrase(
     text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names
 ) -> ConditionTree:
-    """The tree of a condition that is written as it is read. Raises LanguageError under the word
-    that is not understood.
+    """The tree of a condition that is written as it is read. Raises
+    LanguageError under the word that is not understood.
     """
     return _PhraseReader(text, keys, catalog, names).read()
 
 
 @dataclass(frozen=True)
 class _Pattern:
-    """The phrase of a sense: what must stand there, and the parts that may follow in any order."""
+    """The phrase of a sense: what must stand there, and the parts that may
+    follow in any order.
+    """
 
     kind: Kind
     needed: tuple[tuple[str, Param | None], ...]
@@ -192,7 +229,9 @@ class _Pattern:
     @property
     def begins(self) -> frozenset[str]:
         """The words with which its optional parts begin."""
-        return frozenset(parts[0][0].split()[0] for parts in self.optional if parts[0][0])
+        return frozenset(
+            parts[0][0].split()[0] for parts in self.optional if parts[0][0]
+        )
 
     @property
     def slot_first(self) -> bool:
@@ -201,17 +240,30 @@ class _Pattern:
 
 
 class _PhraseReader:
-    def __init__(self, text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names) -> None:
-        self.text, self.keys, self.catalog, self.names = text, keys, catalog, names
+    def __init__(
+        self, text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names
+    ) -> None:
+        self.text, self.keys, self.catalog, self.names = (
+            text,
+            keys,
+            catalog,
+            names,
+        )
         self.tokens = list(_tokens(text))
-        self.patterns = [_pattern(kind) for kind in catalog.family(Family.SENSE)]
-        self.names_by_word: dict[tuple[ParamType, str], list[tuple[list[str], str]]] = {}
+        self.patterns = [
+            _pattern(kind) for kind in catalog.family(Family.SENSE)
+        ]
+        self.names_by_word: dict[
+            tuple[ParamType, str], list[tuple[list[str], str]]
+        ] = {}
         """The names of each sort with their words, by the first of these."""
         for sort, found in names.items():
             for name in found:
                 parts = [each.text for each in _tokens(name)]
                 if parts:
-                    self.names_by_word.setdefault((sort, parts[0]), []).append((parts, name))
+                    self.names_by_word.setdefault((sort, parts[0]), []).append(
+                        (parts, name)
+                    )
         self.furthest = 0
         """The token that could not be understood, as far as was read."""
         self.before: ConditionTree | None = None
@@ -219,35 +271,52 @@ class _PhraseReader:
 
     def read(self) -> ConditionTree:
         if not self.tokens:
-            raise LanguageError("a condition is empty; write one", (0, len(self.text)))
+            raise LanguageError(
+                "a condition is empty; write one", (0, len(self.text))
+            )
         found = self._any(0)
         if found is None or found.end < len(self.tokens):
-            raise self._not_understood(max(self.furthest, found.end if found else 0))
+            raise self._not_understood(
+                max(self.furthest, found.end if found else 0)
+            )
         return found.tree
 
     def _not_understood(self, at: int) -> LanguageError:
         if at >= len(self.tokens):
-            return LanguageError("something is missing at the end", (0, len(self.text)))
+            return LanguageError(
+                "something is missing at the end", (0, len(self.text))
+            )
         token = self.tokens[at]
-        words = {word for each in self.patterns for word in _words_of(each)} - SMALL
+        words = {
+            word for each in self.patterns for word in _words_of(each)
+        } - SMALL
         # A word is hardly a slip of one that is half as long.
         known = {*self.keys, *words, *self._all_names()}
         if token.text in known or token.word in words:
             return LanguageError(
-                f"`{token.text}` cannot stand here.{self._pattern_of(token)}", token.span
+                f"`{token.text}` cannot stand here.{self._pattern_of(token)}",
+                token.span,
             )
-        alike = sorted(each for each in known if 2 * len(each) > len(token.text))
+        alike = sorted(
+            each for each in known if 2 * len(each) > len(token.text)
+        )
         near = did_you_mean(token.text, alike)
         hint = f" {near}" if near.startswith("Did you mean") else ""
-        return LanguageError(f"`{token.text}` is not understood here.{hint}", token.span)
+        return LanguageError(
+            f"`{token.text}` is not understood here.{hint}", token.span
+        )
 
     def _pattern_of(self, token: Token) -> str:
-        """How a sense is written that a word belongs to, of which other words were typed too."""
+        """How a sense is written that a word belongs to, of which other words
+        were typed too.
+        """
         typed = {each.word for each in self.tokens if each is not token}
         for each in self.patterns:
             begins = each.kind.phrase.split()[0]
             if token.word in _words_of(each) and begins in typed:
-                parts = each.kind.phrase_parts([param.name for param in each.kind.params])
+                parts = each.kind.phrase_parts(
+                    [param.name for param in each.kind.params]
+                )
                 return f" Write: {' '.join('…' if param else words for words, param in parts)}."
         return ""
 
@@ -263,7 +332,9 @@ class _PhraseReader:
         """Parts with `or`, or with `and`, between them."""
         parts: list[ConditionTree] = []
         while True:
-            found = self._joined(at, "and") if word == "or" else self._negated(at)
+            found = (
+                self._joined(at, "and") if word == "or" else self._negated(at)
+            )
             if found is None:
                 return None
             parts.append(found.tree)
@@ -277,14 +348,19 @@ class _PhraseReader:
         return Match(joined(tuple(parts), span), found.end)
 
     def _negated(self, at: int) -> Match | None:
-        is_cannot = self._is(at, "cannot") or (self._is(at, "can") and self._is(at + 1, "not"))
+        is_cannot = self._is(at, "cannot") or (
+            self._is(at, "can") and self._is(at + 1, "not")
+        )
         skipped = at + 2 if self._is(at, "can") and is_cannot else at + 1
         if not self._is(at, "not") and not is_cannot:
             return self._compared(at)
         found = self._negated(skipped)
         if found is None:
             return None
-        return Match(Negation(found.tree, (self._start(at), found.tree.span[1])), found.end)
+        return Match(
+            Negation(found.tree, (self._start(at), found.tree.span[1])),
+            found.end,
+        )
 
     # comparisons
 
@@ -298,11 +374,20 @@ class _PhraseReader:
             tree = SenseCall("time_since", (tree,), (), tree.span)
         sign = aging or self._sign(end, COMPARING)
         is_within = (
-            sign is None and isinstance(tree, KeyTerm | TextTerm) and self._is(end, "within")
+            sign is None
+            and isinstance(tree, KeyTerm | TextTerm)
+            and self._is(end, "within")
         )
         if is_within:
-            tree, sign = SenseCall("distance", (tree,), (), tree.span), ("<=", end + 1)
-        equal = self._equal(end) if sign is None and not isinstance(tree, SenseCall) else None
+            tree, sign = (
+                SenseCall("distance", (tree,), (), tree.span),
+                ("<=", end + 1),
+            )
+        equal = (
+            self._equal(end)
+            if sign is None and not isinstance(tree, SenseCall)
+            else None
+        )
         if sign is None and equal is None:
             if isinstance(tree, SenseCall) and tree.sense == "is_set":
                 self.before = tree.args[0]
@@ -313,29 +398,53 @@ class _PhraseReader:
             return None
         self.before = left.tree
         return Match(
-            Comparison(operator, tree, right.tree, (tree.span[0], right.tree.span[1])), right.end
+            Comparison(
+                operator, tree, right.tree, (tree.span[0], right.tree.span[1])
+            ),
+            right.end,
         )
 
     def _implied(self, at: int) -> Match | None:
-        """What a comparison is about that names it no more: that of the one before it."""
+        """What a comparison is about that names it no more: that of the one
+        before it.
+        """
         starts = self._sign(at, COMPARING) or self._sign(at, AGING)
-        return Match(self.before, at) if starts is not None and self.before is not None else None
+        return (
+            Match(self.before, at)
+            if starts is not None and self.before is not None
+            else None
+        )
 
     def _side(self, left: ConditionTree, at: int) -> Match | None:
         """The right side. Of a text or a name it may be a word that is no key."""
         key = self.keys.get(left.key) if isinstance(left, KeyTerm) else None
-        names = key is not None and key.type in (KeyType.TEXT, KeyType.AGENT, KeyType.PROP)
+        names = key is not None and key.type in (
+            KeyType.TEXT,
+            KeyType.AGENT,
+            KeyType.PROP,
+        )
         token = self._token(at)
-        if names and token is not None and token.kind == "word" and token.text not in self.keys:
+        if (
+            names
+            and token is not None
+            and token.kind == "word"
+            and token.text not in self.keys
+        ):
             return Match(TextTerm(token.text, token.span), at + 1)
         return self._sum(at)
 
-    def _sign(self, at: int, signs: Mapping[tuple[str, ...], str]) -> tuple[str, int] | None:
-        """A comparison in words or as a sign, and where it ends. `is` may stand before it."""
+    def _sign(
+        self, at: int, signs: Mapping[tuple[str, ...], str]
+    ) -> tuple[str, int] | None:
+        """A comparison in words or as a sign, and where it ends. `is` may stand
+        before it.
+        """
         if self._is(at, "is"):
             at += 1
         for words, sign in signs.items():
-            if all(self._is(at + index, word) for index, word in enumerate(words)):
+            if all(
+                self._is(at + index, word) for index, word in enumerate(words)
+            ):
                 return sign, at + len(words)
         return None
 
@@ -350,16 +459,24 @@ class _PhraseReader:
         return self._calculated(at, "+-−")
 
     def _calculated(self, at: int, signs: str) -> Match | None:
-        inner = self._term if signs != "+-−" else lambda at: self._calculated(at, "*/×÷")
+        inner = (
+            self._term
+            if signs != "+-−"
+            else lambda at: self._calculated(at, "*/×÷")
+        )
         found = inner(at)
-        while found is not None and (token := self._token(found.end)) is not None:
+        while (
+            found is not None and (token := self._token(found.end)) is not None
+        ):
             if token.kind != "sign" or token.text not in signs:
                 break
             right = inner(found.end + 1)
             if right is None:
                 return None
             span = found.tree.span[0], right.tree.span[1]
-            tree = Arithmetic(CALCULATING[token.text], found.tree, right.tree, span)
+            tree = Arithmetic(
+                CALCULATING[token.text], found.tree, right.tree, span
+            )
             found = Match(tree, right.end)
         return found
 
@@ -380,13 +497,18 @@ class _PhraseReader:
             called = self._call(at)
             if called is not None:
                 return called
-        matches = [*self._plain(at), *self._senses(at, self.patterns), *self._denied(at)]
+        matches = [
+            *self._plain(at),
+            *self._senses(at, self.patterns),
+            *self._denied(at),
+        ]
         if not matches and token.word in SMALL:
             return self._term(at + 1)
         if not matches:
             self.furthest = max(self.furthest, at)
             return None
-        # The longest that was read counts; of equals the one with more words of its own.
+        # The longest that was read counts; of equals the one with more words of
+        # its own.
         return max(matches, key=lambda each: (each.end, each.known, each.words))
 
     def _in_brackets(self, at: int) -> Match | None:
@@ -413,16 +535,22 @@ class _PhraseReader:
             return None
 
     def _plain(self, at: int) -> Iterator[Match]:
-        """A number, a text, yes or no, a key, or the name of a place or of somebody."""
+        """A number, a text, yes or no, a key, or the name of a place or of
+        somebody.
+        """
         token = self.tokens[at]
         if token.kind == "number":
-            yield Match(NumberTerm(float(token.text), token.span), at + 1, known=1)
+            yield Match(
+                NumberTerm(float(token.text), token.span), at + 1, known=1
+            )
         elif token.kind == "text":
             yield Match(TextTerm(token.text[1:-1], token.span), at + 1, known=1)
         elif token.text in self.keys:
             yield Match(KeyTerm(token.text, token.span), at + 1, known=1)
         elif token.word in ("yes", "no"):
-            yield Match(YesNoTerm(token.word == "yes", token.span), at + 1, known=1)
+            yield Match(
+                YesNoTerm(token.word == "yes", token.span), at + 1, known=1
+            )
         else:
             for sort in _NAMING:
                 yield from self._names_at(at, sort)
@@ -430,13 +558,18 @@ class _PhraseReader:
     # senses
 
     def _denied(self, at: int) -> Iterator[Match]:
-        """What is said not to be so: `last_seen is not set` is the negation of `is set`."""
+        """What is said not to be so: `last_seen is not set` is the negation of
+        `is set`.
+        """
         about = [each for each in self.patterns if each.slot_first]
         for place in range(at + 1, min(len(self.tokens) - 1, at + _MOST_WORDS)):
             if not (self._is(place, "is") and self._is(place + 1, "not")):
                 continue
             asserted = copy(self)
-            asserted.tokens = [*self.tokens[: place + 1], *self.tokens[place + 2 :]]
+            asserted.tokens = [
+                *self.tokens[: place + 1],
+                *self.tokens[place + 2 :],
+            ]
             for each in asserted._senses(at, about):
                 if each.end > place + 1:
                     negated = Negation(each.tree, each.tree.span)
@@ -444,7 +577,9 @@ class _PhraseReader:
 
     def _senses(self, at: int, patterns: list[_Pattern]) -> Iterator[Match]:
         for pattern in patterns:
-            for given, end, words, known in self._parts(pattern, pattern.needed, {}, at, 0, 0):
+            for given, end, words, known in self._parts(
+                pattern, pattern.needed, {}, at, 0, 0
+            ):
                 yield self._with_options(pattern, given, at, end, words, known)
 
     def _with_options(
@@ -456,18 +591,24 @@ class _PhraseReader:
         words: int,
         known: int,
     ) -> Match:
-        """A sense with as many of its optional parts as follow, in whatever order."""
+        """A sense with as many of its optional parts as follow, in whatever
+        order.
+        """
         left = list(pattern.optional)
         while True:
             more = [
                 (found, part)
                 for part in left
-                for found in self._parts(pattern, part, given, end, words, known)
+                for found in self._parts(
+                    pattern, part, given, end, words, known
+                )
                 if found[1] > end
             ]
             if not more:
                 break
-            (given, end, words, known), part = max(more, key=lambda each: each[0][1])
+            (given, end, words, known), part = max(
+                more, key=lambda each: each[0][1]
+            )
             left.remove(part)
         span = self._start(at), self.tokens[end - 1].span[1]
         return Match(_called(pattern.kind, given, span), end, words, known)
@@ -487,22 +628,32 @@ class _PhraseReader:
             return
         (text, param), *rest = parts
         if param is None:
-            # A small word that is a key may be meant as the key: `distance to` of a key `to`.
-            ways = {self._fixed(text, at, pattern.slot_first, spared) for spared in (False, True)}
+            # A small word that is a key may be meant as the key: `distance to`
+            # of a key `to`.
+            ways = {
+                self._fixed(text, at, pattern.slot_first, spared)
+                for spared in (False, True)
+            }
             for end, count in sorted(each for each in ways if each is not None):
-                yield from self._parts(pattern, tuple(rest), given, end, words + count, known)
+                yield from self._parts(
+                    pattern, tuple(rest), given, end, words + count, known
+                )
             return
         matches = list(self._slot(param, at, pattern.begins))
         if not matches and words:
             self.furthest = max(self.furthest, at)
         for match in matches:
             now = {**given, param.name: match.tree}
-            yield from self._parts(pattern, tuple(rest), now, match.end, words, known + match.known)
+            yield from self._parts(
+                pattern, tuple(rest), now, match.end, words, known + match.known
+            )
 
-    def _fixed(self, text: str, at: int, strict: bool, spared: bool) -> tuple[int, int] | None:
-        """The words of a phrase, where small ones may be missing unless it is strict; where they
-        end, and how many there were. With `spared` none is taken that is a key. There must be one,
-        unless all are small.
+    def _fixed(
+        self, text: str, at: int, strict: bool, spared: bool
+    ) -> tuple[int, int] | None:
+        """The words of a phrase, where small ones may be missing unless it is
+        strict; where they end, and how many there were. With `spared` none is
+        taken that is a key. There must be one, unless all are small.
         """
         count = 0
         for word in text.lower().split():
@@ -513,11 +664,17 @@ class _PhraseReader:
                 if count and not strict:
                     self.furthest = max(self.furthest, at)
                 return None
-        return (at, count) if count or all(each in SMALL for each in text.split()) else None
+        return (
+            (at, count)
+            if count or all(each in SMALL for each in text.split())
+            else None
+        )
 
-    def _slot(self, param: Param, at: int, stops: Collection[str]) -> Iterator[Match]:
-        """What can fill a place of a phrase. A name that nothing bears ends before a word that
-        begins another part of the phrase.
+    def _slot(
+        self, param: Param, at: int, stops: Collection[str]
+    ) -> Iterator[Match]:
+        """What can fill a place of a phrase. A name that nothing bears ends
+        before a word that begins another part of the phrase.
         """
         token = self._token(at)
         if token is None:
@@ -534,7 +691,9 @@ class _PhraseReader:
                 yield from self._plain(at)
             return
         key = self.keys.get(token.text)
-        if key is not None and (param.type is ParamType.KEY or key.type in param.keys):
+        if key is not None and (
+            param.type is ParamType.KEY or key.type in param.keys
+        ):
             yield Match(KeyTerm(token.text, token.span), at + 1, known=1)
         if param.type is ParamType.KEY:
             return
@@ -547,18 +706,32 @@ class _PhraseReader:
 
     def _names_at(self, at: int, sort: ParamType) -> Iterator[Match]:
         """The names of a sort, of one word or several, that stand at a token."""
-        for words, name in self.names_by_word.get((sort, self.tokens[at].text), ()):
+        for words, name in self.names_by_word.get(
+            (sort, self.tokens[at].text), ()
+        ):
             end = at + len(words)
             if words == [each.text for each in self.tokens[at:end]]:
                 span = self._start(at), self.tokens[end - 1].span[1]
                 yield Match(TextTerm(name, span), end, known=1)
 
-    def _unknown_names(self, at: int, stops: Collection[str]) -> Iterator[Match]:
-        """A name that nothing bears: one word, or several that do not join or compare."""
+    def _unknown_names(
+        self, at: int, stops: Collection[str]
+    ) -> Iterator[Match]:
+        """A name that nothing bears: one word, or several that do not join or
+        compare.
+        """
         for end in range(at + 1, min(len(self.tokens), at + _MOST_WORDS) + 1):
             token = self.tokens[end - 1]
-            is_over = token.word in JOINING or token.word in stops or token.text in self.keys
-            if token.kind != "word" or is_over or self._sign(end - 1, COMPARING):
+            is_over = (
+                token.word in JOINING
+                or token.word in stops
+                or token.text in self.keys
+            )
+            if (
+                token.kind != "word"
+                or is_over
+                or self._sign(end - 1, COMPARING)
+            ):
                 return
             span = self._start(at), token.span[1]
             yield Match(TextTerm(self.text[span[0] : span[1]], span), end)
@@ -586,17 +759,30 @@ def _tokens(text: str) -> Iterator[Token]:
 def _pattern(kind: Kind) -> _Pattern:
     every = [param.name for param in kind.params]
     stretches = kind.stretches(every)
-    needed = tuple(part for optional, parts in stretches if not optional for part in parts)
-    return _Pattern(kind, needed, tuple(tuple(parts) for optional, parts in stretches if optional))
+    needed = tuple(
+        part for optional, parts in stretches if not optional for part in parts
+    )
+    return _Pattern(
+        kind,
+        needed,
+        tuple(tuple(parts) for optional, parts in stretches if optional),
+    )
 
 
 def _words_of(pattern: _Pattern) -> Iterator[str]:
-    for part in (*pattern.needed, *(each for parts in pattern.optional for each in parts)):
+    for part in (
+        *pattern.needed,
+        *(each for parts in pattern.optional for each in parts),
+    ):
         yield from part[0].split()
 
 
-def _called(kind: Kind, given: Mapping[str, ConditionTree], span: TextSpan) -> SenseCall:
-    """A sense with its arguments: those that must be given by place, the others by name."""
+def _called(
+    kind: Kind, given: Mapping[str, ConditionTree], span: TextSpan
+) -> SenseCall:
+    """A sense with its arguments: those that must be given by place, the others
+    by name.
+    """
     by_place = [param for param in kind.params if param.required]
     args = tuple(given[param.name] for param in by_place if param.name in given)
     named = tuple(

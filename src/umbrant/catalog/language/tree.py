@@ -33,8 +33,8 @@ SIGNS = {"<": "<", "<=": "≤", ">": ">", ">=": "≥", "==": "=", "!=": "≠"}
 """How each comparison is shown."""
 
 _LINE_ENDS = re.compile(r"[\r\n\f]")
-"""What Python would take for the end of a line. A condition has one line, whatever it is broken
-into.
+"""What Python would take for the end of a line. A condition has one line,
+whatever it is broken into.
 """
 _LONE_EQUALS = re.compile(r"(?<![<>=!])=(?!=)")
 
@@ -42,8 +42,8 @@ TextSpan = tuple[int, int]
 
 
 class LanguageError(ValueError):
-    """Raised for text that is no condition. `span` holds the first and the end column of the fault,
-    in characters.
+    """Raised for text that is no condition. `span` holds the first and the end
+    column of the fault, in characters.
     """
 
     def __init__(self, message: str, span: TextSpan) -> None:
@@ -153,12 +153,13 @@ ConditionTree = (
 
 @lru_cache(maxsize=4096)
 def parse(text: str) -> ConditionTree:
-    """The tree of a condition. Raises LanguageError, whatever the text is. Trees are frozen, so
-    they are kept.
+    """The tree of a condition. Raises LanguageError, whatever the text is.
+    Trees are frozen, so they are kept.
     """
     if not text.strip():
         raise LanguageError(
-            "a condition is empty; write one, such as `is_set(key)`", (0, len(text))
+            "a condition is empty; write one, such as `is_set(key)`",
+            (0, len(text)),
         )
     if len(text) > LONGEST:
         raise LanguageError(
@@ -174,17 +175,20 @@ def parse(text: str) -> ConditionTree:
     except SyntaxError as error:
         end = len(text.rstrip())
         column = min(lead + max(0, (error.offset or 1) - 1), end - 1)
-        raise LanguageError(_syntax_message(error, line), (column, end)) from None
+        raise LanguageError(
+            _syntax_message(error, line), (column, end)
+        ) from None
     except (RecursionError, MemoryError, ValueError):
         raise LanguageError(
-            "this is no condition; it is nested too deeply or holds odd characters", (0, len(text))
+            "this is no condition; it is nested too deeply or holds odd characters",
+            (0, len(text)),
         ) from None
     return _Reader(line, lead).read(body)
 
 
 def source(tree: ConditionTree) -> str:
-    """The tree as text that reads back to an equal tree, if it is not longer than LONGEST: `a < b <
-    c` is written as two comparisons.
+    """The tree as text that reads back to an equal tree, if it is not longer
+    than LONGEST: `a < b < c` is written as two comparisons.
     """
     match tree:
         case NumberTerm(value=value):
@@ -196,7 +200,9 @@ def source(tree: ConditionTree) -> str:
         case KeyTerm(key=key):
             return key
         case SenseCall(sense=sense, args=args, named=named):
-            given = [source(arg) for arg in args] + [f"{name}={source(arg)}" for name, arg in named]
+            given = [source(arg) for arg in args] + [
+                f"{name}={source(arg)}" for name, arg in named
+            ]
             return f"{sense}({', '.join(given)})"
         case Arithmetic(sign=sign, left=left, right=right):
             own = _binds(tree)
@@ -213,12 +219,16 @@ def source(tree: ConditionTree) -> str:
 
 def literal(tree: ConditionTree) -> float | str | bool | None:
     """The value of a term that is written as such; None for anything else."""
-    return tree.value if isinstance(tree, NumberTerm | TextTerm | YesNoTerm) else None
+    return (
+        tree.value
+        if isinstance(tree, NumberTerm | TextTerm | YesNoTerm)
+        else None
+    )
 
 
 def atoms(tree: ConditionTree) -> Iterator[ConditionTree]:
-    """The questions a condition is made of, in the order in which they are written: comparisons,
-    keys, senses.
+    """The questions a condition is made of, in the order in which they are
+    written: comparisons, keys, senses.
     """
     match tree:
         case Negation(part=part):
@@ -235,8 +245,14 @@ def walk(tree: ConditionTree) -> Iterator[ConditionTree]:
     yield tree
     match tree:
         case SenseCall(args=args, named=named):
-            inner: tuple[ConditionTree, ...] = (*args, *(value for _, value in named))
-        case Arithmetic(left=left, right=right) | Comparison(left=left, right=right):
+            inner: tuple[ConditionTree, ...] = (
+                *args,
+                *(value for _, value in named),
+            )
+        case (
+            Arithmetic(left=left, right=right)
+            | Comparison(left=left, right=right)
+        ):
             inner = (left, right)
         case Negation(part=part):
             inner = (part,)
@@ -249,8 +265,8 @@ def walk(tree: ConditionTree) -> Iterator[ConditionTree]:
 
 
 def _binds(tree: ConditionTree) -> int:
-    """How tightly the parts of a tree hold together: what binds less than its surroundings stands
-    in brackets.
+    """How tightly the parts of a tree hold together: what binds less than its
+    surroundings stands in brackets.
     """
     match tree:
         case Disjunction():
@@ -277,7 +293,9 @@ def _number(value: float) -> str:
 
 
 def _syntax_message(error: SyntaxError, line: str) -> str:
-    if "never closed" in (error.msg or "") or "unexpected EOF" in (error.msg or ""):
+    if "never closed" in (error.msg or "") or "unexpected EOF" in (
+        error.msg or ""
+    ):
         return "a bracket or a quote is never closed"
     if _LONE_EQUALS.search(line):
         return "to compare, write == instead of ="
@@ -285,8 +303,8 @@ def _syntax_message(error: SyntaxError, line: str) -> str:
 
 
 class _Reader:
-    """Converts Python's tree into a ConditionTree. Raises LanguageError at whatever is not
-    allowed.
+    """Converts Python's tree into a ConditionTree. Raises LanguageError at
+    whatever is not allowed.
     """
 
     def __init__(self, line: str, lead: int) -> None:
@@ -299,7 +317,8 @@ class _Reader:
         self.depth += 1
         if self.depth > DEEPEST:
             raise LanguageError(
-                "this is nested too deeply; split it over several rows", self.span(node)
+                "this is nested too deeply; split it over several rows",
+                self.span(node),
             )
         tree = self._read(node)
         self.depth -= 1
@@ -318,13 +337,14 @@ class _Reader:
         reader = readers.get(type(node))
         if reader is None:
             raise LanguageError(
-                "only keys, senses, numbers, comparisons, and, or, not are allowed", self.span(node)
+                "only keys, senses, numbers, comparisons, and, or, not are allowed",
+                self.span(node),
             )
         return reader(node)
 
     def span(self, node: ast.expr) -> TextSpan:
-        """The columns of a part. Python counts bytes, and inside of some texts it counts them
-        wrong.
+        """The columns of a part. Python counts bytes, and inside of some texts
+        it counts them wrong.
         """
         start = len(self.bytes[: node.col_offset].decode(errors="ignore"))
         end = len(self.bytes[: node.end_col_offset].decode(errors="ignore"))
@@ -337,12 +357,18 @@ class _Reader:
         if isinstance(value, int | float) and abs(value) < 1e15:
             return NumberTerm(float(value), self.span(node))
         if isinstance(value, str):
-            if not value.isascii() and any("\ud800" <= each <= "\udfff" for each in value):
+            if not value.isascii() and any(
+                "\ud800" <= each <= "\udfff" for each in value
+            ):
                 raise LanguageError(
-                    "this text holds half a character, which no file can hold", self.span(node)
+                    "this text holds half a character, which no file can hold",
+                    self.span(node),
                 )
             return TextTerm(value, self.span(node))
-        raise LanguageError("this is no number or text that a condition can hold", self.span(node))
+        raise LanguageError(
+            "this is no number or text that a condition can hold",
+            self.span(node),
+        )
 
     def _name(self, node: ast.Name) -> ConditionTree:
         if node.id in ("yes", "no"):
@@ -351,12 +377,16 @@ class _Reader:
 
     def _call(self, node: ast.Call) -> ConditionTree:
         if not isinstance(node.func, ast.Name):
-            raise LanguageError("only a sense can be asked, by its name", self.span(node.func))
+            raise LanguageError(
+                "only a sense can be asked, by its name", self.span(node.func)
+            )
         args = tuple(self.read(arg) for arg in node.args)
         named = []
         for keyword in node.keywords:
             if keyword.arg is None:
-                raise LanguageError("`**` is not allowed here", self.span(keyword.value))
+                raise LanguageError(
+                    "`**` is not allowed here", self.span(keyword.value)
+                )
             named.append((keyword.arg, self.read(keyword.value)))
         return SenseCall(node.func.id, args, tuple(named), self.span(node))
 
@@ -367,14 +397,18 @@ class _Reader:
         if isinstance(node.op, ast.USub) and isinstance(part, NumberTerm):
             return NumberTerm(-part.value, self.span(node))
         if isinstance(node.op, ast.USub):
-            return Arithmetic("-", NumberTerm(0.0, self.span(node)), part, self.span(node))
+            return Arithmetic(
+                "-", NumberTerm(0.0, self.span(node)), part, self.span(node)
+            )
         raise LanguageError("this sign is not allowed here", self.span(node))
 
     def _arithmetic(self, node: ast.BinOp) -> ConditionTree:
         sign = ARITHMETIC.get(type(node.op))
         if sign is None:
             raise LanguageError("only + - * / are allowed", self.span(node))
-        return Arithmetic(sign, self.read(node.left), self.read(node.right), self.span(node))
+        return Arithmetic(
+            sign, self.read(node.left), self.read(node.right), self.span(node)
+        )
 
     def _compare(self, node: ast.Compare) -> ConditionTree:
         sides = [self.read(side) for side in (node.left, *node.comparators)]
@@ -382,9 +416,17 @@ class _Reader:
         found: list[ConditionTree] = []
         for left, sign, right in zip(sides, signs, sides[1:], strict=False):
             if sign is None:
-                raise LanguageError("only < <= > >= == != compare here", self.span(node))
-            found.append(Comparison(sign, left, right, (left.span[0], right.span[1])))
-        return found[0] if len(found) == 1 else Conjunction(tuple(found), self.span(node))
+                raise LanguageError(
+                    "only < <= > >= == != compare here", self.span(node)
+                )
+            found.append(
+                Comparison(sign, left, right, (left.span[0], right.span[1]))
+            )
+        return (
+            found[0]
+            if len(found) == 1
+            else Conjunction(tuple(found), self.span(node))
+        )
 
     def _bool(self, node: ast.BoolOp) -> ConditionTree:
         parts = tuple(self.read(part) for part in node.values)

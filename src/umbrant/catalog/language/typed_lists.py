@@ -1,9 +1,10 @@
-"""Keys of a blackboard, or numbers of a body, typed as a list: `tired 0..100, thirst 0..100 = 20,
-gold 0`.
+"""Keys of a blackboard, or numbers of a body, typed as a list: `tired 0..100,
+thirst 0..100 = 20, gold 0`.
 
-An entry is a name, and behind it what it holds: a range, a value, a unit, and for a number of a
-body how much it changes a second (`+0.5/s`). A key may be of any type: `seen no`, `spot point`.
-Entries are parted by commas, semicolons or lines.
+An entry is a name, and behind it what it holds: a range, a value, a unit, and
+for a number of a body how much it changes a second (`+0.5/s`). A key may be of
+any type: `seen no`, `spot point`. Entries are parted by commas, semicolons or
+lines.
 """
 
 import re
@@ -20,7 +21,9 @@ from umbrant.model.values import KeyType, Value
 T = TypeVar("T")
 
 ANY = 1_000_000.0
-"""The bounds of a number of a body for which no range is typed, below and above."""
+"""The bounds of a number of a body for which no range is typed, below and
+above.
+"""
 
 # Atomic: half a number is none.
 _NUMBER = r"(?>[-+]?(?:\d+(?:\.\d+)?|\.\d+))"
@@ -49,8 +52,8 @@ class ListFault:
 
 @dataclass(frozen=True)
 class TypedList(Generic[T]):
-    """What was read of a list: the entries that were taken by their names, in order, and those that
-    were not.
+    """What was read of a list: the entries that were taken by their names, in
+    order, and those that were not.
     """
 
     taken: dict[str, T]
@@ -67,7 +70,9 @@ def typed_keys(text: str, known: Collection[str]) -> TypedList[Key]:
 
 
 def typed_numbers(text: str, known: Collection[str]) -> TypedList[Stat]:
-    """The numbers of a body that a text lists; `known` are names that are taken."""
+    """The numbers of a body that a text lists; `known` are names that are
+    taken.
+    """
     return _read(text, known, _number)
 
 
@@ -112,10 +117,19 @@ def _key(name: str, match: re.Match[str]) -> Key:
     low, high, value = _range(match)
     word = (match["word"] or "").strip()
     if match["per_s"]:
-        raise _EntryError("A key does not change by itself; leave out what it changes by a second.")
+        raise _EntryError(
+            "A key does not change by itself; leave out what it changes by a second."
+        )
     if low is None and value is None and word:
         return _key_of_word(name, word)
-    return Key(name=name, type=KeyType.NUMBER, unit=word, low=low, high=high, default=value)
+    return Key(
+        name=name,
+        type=KeyType.NUMBER,
+        unit=word,
+        low=low,
+        high=high,
+        default=value,
+    )
 
 
 def _key_of_word(name: str, word: str) -> Key:
@@ -129,30 +143,43 @@ def _key_of_word(name: str, word: str) -> Key:
         value: Value = quoted[1] or quoted[2] or ""
         return Key(name=name, type=KeyType.TEXT, default=value)
     types = ", ".join(each.value for each in KeyType)
-    raise _EntryError(f"'{word}' is no type; write one of {types}, or a range or a value.")
+    raise _EntryError(
+        f"'{word}' is no type; write one of {types}, or a range or a value."
+    )
 
 
 def _number(name: str, match: re.Match[str]) -> Stat:
     low, high, value = _range(match)
     word = (match["word"] or "").strip()
     if word:
-        raise _EntryError(f"'{word}' does not belong to a number of a body. {HOW}")
+        raise _EntryError(
+            f"'{word}' does not belong to a number of a body. {HOW}"
+        )
     per_s = float(match["per_s"] or 0.0)
     if low is None or high is None:
         if value is None:
             return Stat(per_s=per_s)
         return Stat(value=value, low=-ANY, high=ANY, per_s=per_s)
-    return Stat(value=low if value is None else value, low=low, high=high, per_s=per_s)
+    return Stat(
+        value=low if value is None else value, low=low, high=high, per_s=per_s
+    )
 
 
-def _range(match: re.Match[str]) -> tuple[float | None, float | None, float | None]:
-    """The lowest, the highest and the value of an entry, each None where it is not typed."""
+def _range(
+    match: re.Match[str],
+) -> tuple[float | None, float | None, float | None]:
+    """The lowest, the highest and the value of an entry, each None where it is
+    not typed.
+    """
     low, high, value = (
-        None if match[each] is None else float(match[each]) for each in ("low", "high", "value")
+        None if match[each] is None else float(match[each])
+        for each in ("low", "high", "value")
     )
     if low is not None and high is not None:
         if low > high:
-            raise _EntryError(f"{low:g} is above {high:g}; write the lower one first.")
+            raise _EntryError(
+                f"{low:g} is above {high:g}; write the lower one first."
+            )
         if value is not None and not low <= value <= high:
             raise _EntryError(f"{value:g} is not between {low:g} and {high:g}.")
     return low, high, value

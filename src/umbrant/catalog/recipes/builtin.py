@@ -1,4 +1,6 @@
-"""The recipes that come with the program. Each is declared here and nowhere else."""
+"""The recipes that come with the program. Each is declared here and nowhere
+else.
+"""
 
 from umbrant.catalog.recipes.recipe import (
     LAST_SEEN,
@@ -18,9 +20,21 @@ from umbrant.model.values import Curve, KeyType, Shape, Spread
 
 SPOT = Key(name="search_spot", type=KeyType.POINT, help="where to look next")
 ENERGY = Key(
-    name="tiredness", type=KeyType.NUMBER, low=0, high=1, default=0.2, help="1 is worn out"
+    name="tiredness",
+    type=KeyType.NUMBER,
+    low=0,
+    high=1,
+    default=0.2,
+    help="1 is worn out",
 )
-HUNGER = Key(name="hunger", type=KeyType.NUMBER, low=0, high=1, default=0.4, help="1 is starving")
+HUNGER = Key(
+    name="hunger",
+    type=KeyType.NUMBER,
+    low=0,
+    high=1,
+    default=0.4,
+    help="1 is starving",
+)
 SOON = ("cooldown", {"duration": Spread(mean=6.0, half_width=2.0)})
 RISES = Curve(shape=Shape.POWER, exponent=2.0)
 FALLS = Curve(shape=Shape.LINEAR, flipped=True)
@@ -28,14 +42,27 @@ FALLS = Curve(shape=Shape.LINEAR, flipped=True)
 PATROL = Recipe(
     "patrol",
     "Patrol",
-    ("patrol", "rounds", "watchman", "beat", "guard route", "walk the rounds", "sentry"),
+    (
+        "patrol",
+        "rounds",
+        "watchman",
+        "beat",
+        "guard route",
+        "walk the rounds",
+        "sentry",
+    ),
     "Walks from place to place, looks about at the end, and begins again.",
     row(
         "top",
         "sequence",
         "Patrol",
         row("go", "go_along", "Walk the rounds", places=PLACES),
-        row("look", "look_about", "Look about", duration=Spread(mean=2.0, half_width=0.5)),
+        row(
+            "look",
+            "look_about",
+            "Look about",
+            duration=Spread(mean=2.0, half_width=0.5),
+        ),
     ),
     blanks=(Blank("go", "places"), Blank("look", "duration")),
 )
@@ -65,7 +92,9 @@ CHASE = Recipe(
             "search",
             "sequence",
             "Search",
-            row("there", "move_to", "Go there", target=key(LAST_SEEN), reach=0.6),
+            row(
+                "there", "move_to", "Go there", target=key(LAST_SEEN), reach=0.6
+            ),
             row("look", "look_about", "Look about", duration=3.0),
             row("forget", "clear", "Give up", key=key(LAST_SEEN)),
         ),
@@ -80,7 +109,15 @@ CHASE = Recipe(
 GUARD_POST = Recipe(
     "guard",
     "Keep guard",
-    ("guard", "keep guard", "watch a place", "stand guard", "protect", "defend", "post"),
+    (
+        "guard",
+        "keep guard",
+        "watch a place",
+        "stand guard",
+        "protect",
+        "defend",
+        "post",
+    ),
     "Stands at a place and looks about; whoever comes near is faced and warned.",
     row(
         "top",
@@ -110,7 +147,15 @@ GUARD_POST = Recipe(
 FLEE = Recipe(
     "flee",
     "Flee and come back",
-    ("flee", "run away", "escape", "afraid", "flee and come back", "panic", "coward"),
+    (
+        "flee",
+        "run away",
+        "escape",
+        "afraid",
+        "flee and come back",
+        "panic",
+        "coward",
+    ),
     "Runs from a target that comes near, waits, and goes back to its place.",
     row(
         "top",
@@ -121,7 +166,12 @@ FLEE = Recipe(
             "sequence",
             "Flee",
             row("away", "move_away", "Run", target=key(TARGET), distance=8.0),
-            row("breath", "wait", "Catch breath", duration=Spread(mean=2.0, half_width=0.5)),
+            row(
+                "breath",
+                "wait",
+                "Catch breath",
+                duration=Spread(mean=2.0, half_width=0.5),
+            ),
             guard="distance(target) < 4",
             watch=Watch.TAKE_OVER,
         ),
@@ -140,24 +190,54 @@ FLEE = Recipe(
 STRIKE = Recipe(
     "strike",
     "Circle and strike",
-    ("strike", "attack", "fight", "combat", "circle and strike", "melee", "duel", "hit and run"),
+    (
+        "strike",
+        "attack",
+        "fight",
+        "combat",
+        "circle and strike",
+        "melee",
+        "duel",
+        "hit and run",
+    ),
     "Circles a target, goes in, strikes, and circles again.",
     row(
         "top",
         "sequence",
         "Circle and strike",
-        row("ring", "keep_ring", "Circle", target=key(TARGET), duration=3.0, pace="run"),
-        row("in", "move_to", "Go in", target=key(TARGET), reach=1.0, pace="run"),
+        row(
+            "ring",
+            "keep_ring",
+            "Circle",
+            target=key(TARGET),
+            duration=3.0,
+            pace="run",
+        ),
+        row(
+            "in", "move_to", "Go in", target=key(TARGET), reach=1.0, pace="run"
+        ),
         row("hit", "strike", "Strike", target=key(TARGET)),
     ),
     (TARGET,),
-    (Blank("ring", "target"), Blank("ring", "distance"), Blank("hit", "amount")),
+    (
+        Blank("ring", "target"),
+        Blank("ring", "distance"),
+        Blank("hit", "amount"),
+    ),
 )
 
 FOLLOW = Recipe(
     "follow",
     "Follow the leader",
-    ("follow", "follow the leader", "companion", "escort", "squad", "pet", "stay close"),
+    (
+        "follow",
+        "follow the leader",
+        "companion",
+        "escort",
+        "squad",
+        "pet",
+        "stay close",
+    ),
     "Keeps up with a leader, and stands by while it stands.",
     row(
         "top",
@@ -188,7 +268,14 @@ FOLLOW = Recipe(
 SEARCH = Recipe(
     "search",
     "Search the last seen place",
-    ("search", "investigate", "last seen place", "look for", "lost sight", "seek"),
+    (
+        "search",
+        "investigate",
+        "last seen place",
+        "look for",
+        "lost sight",
+        "seek",
+    ),
     "Watches a target in sight. When it is gone, goes to where it was last seen, looks about there "
     "and at a spot near by, and forgets it.",
     row(
@@ -227,7 +314,16 @@ SEARCH = Recipe(
 CHATTER = Recipe(
     "chatter",
     "Idle chatter",
-    ("chatter", "idle chatter", "talk", "bark", "idle", "mutter", "small talk", "dialogue"),
+    (
+        "chatter",
+        "idle chatter",
+        "talk",
+        "bark",
+        "idle",
+        "mutter",
+        "small talk",
+        "dialogue",
+    ),
     "Says one of several lines now and then.",
     row(
         "top",
@@ -241,7 +337,9 @@ CHATTER = Recipe(
             row("two", "say", "Another", text="What was that?"),
             row("three", "say", "A third", text="Hm hm."),
         ),
-        row("pause", "wait", "Pause", duration=Spread(mean=4.0, half_width=2.0)),
+        row(
+            "pause", "wait", "Pause", duration=Spread(mean=4.0, half_width=2.0)
+        ),
     ),
     blanks=(
         Blank("one", "text"),
@@ -254,14 +352,28 @@ CHATTER = Recipe(
 HIDE = Recipe(
     "hide",
     "Hide until calm",
-    ("hide", "hide until calm", "take cover", "ambush", "cover", "sneak", "lie low"),
+    (
+        "hide",
+        "hide until calm",
+        "take cover",
+        "ambush",
+        "cover",
+        "sneak",
+        "lie low",
+    ),
     "Takes cover from a target that it sees near by, and stays there until it has been out of "
     "sight for a while.",
     row(
         "top",
         "sequence",
         "Hide until calm",
-        row("cover", "take_cover", "Take cover", watcher=key(TARGET), within=10.0),
+        row(
+            "cover",
+            "take_cover",
+            "Take cover",
+            watcher=key(TARGET),
+            within=10.0,
+        ),
         row(
             "calm",
             "check",
@@ -280,7 +392,15 @@ HIDE = Recipe(
 NEEDS = Recipe(
     "needs",
     "Work with needs",
-    ("needs", "work with needs", "worker", "job", "daily routine", "villager", "farmer"),
+    (
+        "needs",
+        "work with needs",
+        "worker",
+        "job",
+        "daily routine",
+        "villager",
+        "farmer",
+    ),
     "Works at one place; when it is worn out it rests at another first.",
     row(
         "top",
@@ -312,7 +432,15 @@ NEEDS = Recipe(
 UTILITY = Recipe(
     "utility",
     "Utility for needs",
-    ("utility for needs", "utility", "needs", "desires", "score needs", "household", "weigh needs"),
+    (
+        "utility for needs",
+        "utility",
+        "needs",
+        "desires",
+        "score needs",
+        "household",
+        "weigh needs",
+    ),
     "Scores rest, food and work by how much each is needed, and does what is worth most.",
     row(
         "top",
@@ -322,7 +450,9 @@ UTILITY = Recipe(
             "rest",
             "option",
             "Rest",
-            row("tired", "consider", "Tiredness", input="tiredness", curve=RISES),
+            row(
+                "tired", "consider", "Tiredness", input="tiredness", curve=RISES
+            ),
             row("bed", "move_to", "Go to rest", target=OTHER_PLACE),
             row("sleep", "wait", "Sleep", duration=3.0),
             row("fresh", "set_number", "Be fresh", key=key(ENERGY), value=0.0),
@@ -340,7 +470,13 @@ UTILITY = Recipe(
             "work",
             "option",
             "Work",
-            row("able", "consider", "Fresh enough", input="tiredness", curve=FALLS),
+            row(
+                "able",
+                "consider",
+                "Fresh enough",
+                input="tiredness",
+                curve=FALLS,
+            ),
             row("do", "wait", "Work", duration=2.0),
             weight=0.5,
         ),
@@ -351,7 +487,11 @@ UTILITY = Recipe(
         stay_bonus=0.1,
     ),
     (ENERGY, HUNGER),
-    (Blank("bed", "target"), Blank("table", "target"), Blank("top", "stay_bonus")),
+    (
+        Blank("bed", "target"),
+        Blank("table", "target"),
+        Blank("top", "stay_bonus"),
+    ),
 )
 
 BANDS = Recipe(
@@ -384,7 +524,14 @@ BANDS = Recipe(
             "Approach",
             row("close", "when", "", when="distance(target) < 1.5", to="near"),
             row("lost", "when", "", when="distance(target) > 9", to="far"),
-            row("go", "follow", "Go nearer", target=key(TARGET), distance=1.0, pace="run"),
+            row(
+                "go",
+                "follow",
+                "Go nearer",
+                target=key(TARGET),
+                distance=1.0,
+                pace="run",
+            ),
         ),
         row(
             "near",
@@ -397,7 +544,10 @@ BANDS = Recipe(
                 "Strike",
                 row("hit", "strike", "Strike", target=key(TARGET), reach=2.5),
                 row("pause", "wait", "Pause", duration=1.0),
-                decorators=(("always_succeed", {}), ("repeat_until", {"result": "failure"})),
+                decorators=(
+                    ("always_succeed", {}),
+                    ("repeat_until", {"result": "failure"}),
+                ),
             ),
         ),
     ),

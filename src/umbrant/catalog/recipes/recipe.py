@@ -1,5 +1,6 @@
-"""What a recipe is, and how it is put into a behavior: its rows with ids of their own, its keys
-declared where they are missing, its blanks filled with what the scenario has.
+"""What a recipe is, and how it is put into a behavior: its rows with ids of
+their own, its keys declared where they are missing, its blanks filled with what
+the scenario has.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
@@ -14,11 +15,24 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import declare_key, home
 from umbrant.model.expanded import resolve_variant
 from umbrant.model.staging import Member, Scenario
-from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Point, Value
+from umbrant.model.values import (
+    KeyRef,
+    KeyType,
+    ParamValue,
+    PlaceRef,
+    Point,
+    Value,
+)
 
 TARGET = Key(name="target", type=KeyType.AGENT, help="who this is about")
-SEEN = Key(name="target_seen", type=KeyType.YES_NO, help="whether the target is in sight")
-LAST_SEEN = Key(name="last_seen", type=KeyType.POINT, help="where the target was last seen")
+SEEN = Key(
+    name="target_seen",
+    type=KeyType.YES_NO,
+    help="whether the target is in sight",
+)
+LAST_SEEN = Key(
+    name="last_seen", type=KeyType.POINT, help="where the target was last seen"
+)
 PLACE, OTHER_PLACE, PLACES = "‹place›", "‹other place›", "‹places›"
 """Stand for places of the stage, until the recipe is put in."""
 
@@ -33,8 +47,8 @@ class RecipeRow:
 
 @dataclass(frozen=True)
 class Blank:
-    """Something that an author will want to set: a parameter of a row, by the row's id in the
-    recipe.
+    """Something that an author will want to set: a parameter of a row, by the
+    row's id in the recipe.
     """
 
     row: str
@@ -70,16 +84,21 @@ def row(
     upkeep: Iterable[tuple[str, float, dict[str, Any]]] = (),
     **args: Any,
 ) -> RecipeRow:
-    """A row of a recipe. Decorators are (kind, arguments), upkeep (kind, seconds, arguments)."""
+    """A row of a recipe. Decorators are (kind, arguments), upkeep (kind,
+    seconds, arguments).
+    """
     made = Row(
         id=row_id,
         kind=kind,
         name=name,
         args=args,
         guard=Guard(when=guard, watch=watch) if guard else None,
-        decorators=tuple(Decorator(kind=each, args=given) for each, given in decorators),
+        decorators=tuple(
+            Decorator(kind=each, args=given) for each, given in decorators
+        ),
         upkeep=tuple(
-            Upkeep(kind=each, every_s=every_s, args=given) for each, every_s, given in upkeep
+            Upkeep(kind=each, every_s=every_s, args=given)
+            for each, every_s, given in upkeep
         ),
     )
     return RecipeRow(made, inside)
@@ -92,7 +111,11 @@ def key(named: Key) -> KeyRef:
 
 def looking_out() -> tuple[str, float, dict[str, Any]]:
     """The upkeep that notes whether and where the target is seen."""
-    return "look_out", 0.2, {"target": key(TARGET), "seen": key(SEEN), "where": key(LAST_SEEN)}
+    return (
+        "look_out",
+        0.2,
+        {"target": key(TARGET), "seen": key(SEEN), "where": key(LAST_SEEN)},
+    )
 
 
 @dataclass(frozen=True)
@@ -116,11 +139,16 @@ def insert_recipe(
     under: str | None,
     scenario: str = "",
 ) -> Inserted:
-    """Put a recipe behind `after`, or first under `under`. A key of the same name and type is used
-    as it is; one of another type keeps its name, and the recipe's gets another. `scenario` says
-    whose places and people its blanks are filled with.
+    """Put a recipe behind `after`, or first under `under`. A key of the same
+    name and type is used as it is; one of another type keeps its name, and the
+    recipe's gets another. `scenario` says whose places and people its blanks
+    are filled with.
     """
-    target = home(project, behavior, after or under or "")[0] if after or under else behavior
+    target = (
+        home(project, behavior, after or under or "")[0]
+        if after or under
+        else behavior
+    )
     document = resolve_variant(project, target)
     setting = _Setting.of(project, scenario, behavior)
     known = project.keys_on(document.blackboard)
@@ -128,14 +156,21 @@ def insert_recipe(
     new = [each for each in recipe.keys if names[each.name] not in known]
     for each in new:
         declared = each.model_copy(
-            update={"name": names[each.name], "default": setting.default_of(each)}
+            update={
+                "name": names[each.name],
+                "default": setting.default_of(each),
+            }
         )
         project = declare_key(project, document.blackboard, declared)
     rows = [_bound(_placed(each, setting), names) for each in recipe.rows]
-    project, tops = paste_rows(project, behavior, rows, after=after, under=under)
+    project, tops = paste_rows(
+        project, behavior, rows, after=after, under=under
+    )
     ids = _ids(project, behavior, tops[0], recipe)
     blanks = tuple((ids[each.row], each.param) for each in recipe.blanks)
-    return Inserted(project, tops[0], blanks, tuple(names[each.name] for each in new))
+    return Inserted(
+        project, tops[0], blanks, tuple(names[each.name] for each in new)
+    )
 
 
 def _flat(top: RecipeRow, under: str | None) -> Iterator[Row]:
@@ -145,19 +180,24 @@ def _flat(top: RecipeRow, under: str | None) -> Iterator[Row]:
 
 
 def _key_for(wanted: Key, known: Mapping[str, Key]) -> str:
-    """The name of the key that a recipe uses for one of its own: one of that name and type, for
-    somebody the one who is named there already, else a new one.
+    """The name of the key that a recipe uses for one of its own: one of that
+    name and type, for somebody the one who is named there already, else a new
+    one.
     """
     found = known.get(wanted.name)
     if found is not None and found.type is wanted.type and not found.formula:
         return wanted.name
-    agents = [name for name, each in known.items() if each.type is KeyType.AGENT]
+    agents = [
+        name for name, each in known.items() if each.type is KeyType.AGENT
+    ]
     if wanted.type is KeyType.AGENT and agents:
         return agents[0]
     return fresh_name(wanted.name, known)
 
 
-def _ids(project: Project, behavior: str, top: str, recipe: Recipe) -> dict[str, str]:
+def _ids(
+    project: Project, behavior: str, top: str, recipe: Recipe
+) -> dict[str, str]:
     """The id that each row of the recipe got: they stand in the same order."""
     name, own = home(project, behavior, top)
     path = top.rpartition("/")[0]
@@ -177,15 +217,21 @@ def _bound(made: Row, names: Mapping[str, str]) -> Row:
     return made.model_copy(
         update={
             "args": _renamed_args(made.args, names),
-            "guard": guard.model_copy(update={"when": _renamed(guard.when, names)})
+            "guard": guard.model_copy(
+                update={"when": _renamed(guard.when, names)}
+            )
             if guard
             else None,
             "decorators": tuple(
-                each.model_copy(update={"args": _renamed_args(each.args, names)})
+                each.model_copy(
+                    update={"args": _renamed_args(each.args, names)}
+                )
                 for each in made.decorators
             ),
             "upkeep": tuple(
-                each.model_copy(update={"args": _renamed_args(each.args, names)})
+                each.model_copy(
+                    update={"args": _renamed_args(each.args, names)}
+                )
                 for each in made.upkeep
             ),
         }
@@ -198,7 +244,11 @@ def _renamed_args(
     def renamed(name: str, value: ParamValue) -> ParamValue:
         if isinstance(value, KeyRef):
             return KeyRef(key=names.get(value.key, value.key))
-        return _renamed(value, names) if name in WRITTEN and isinstance(value, str) else value
+        return (
+            _renamed(value, names)
+            if name in WRITTEN and isinstance(value, str)
+            else value
+        )
 
     return {name: renamed(name, value) for name, value in args.items()}
 
@@ -210,7 +260,9 @@ WRITTEN = ("when", "input")
 def _renamed(text: str, names: Mapping[str, str]) -> str:
     """A condition with its keys by other names."""
     try:
-        terms = [each for each in walk(parse(text)) if isinstance(each, KeyTerm)]
+        terms = [
+            each for each in walk(parse(text)) if isinstance(each, KeyTerm)
+        ]
     except LanguageError:
         return text
     for term in sorted(terms, key=lambda each: each.span, reverse=True):
@@ -233,12 +285,16 @@ class _Setting:
 
     @classmethod
     def of(cls, project: Project, scenario: str, behavior: str) -> "_Setting":
-        found = project.find_scenario(scenario) or project.find_scenario(project.cover.scenario)
+        found = project.find_scenario(scenario) or project.find_scenario(
+            project.cover.scenario
+        )
         if found is None:
             return cls((), (), None)
         stage = project.find_stage(found.stage)
         places = tuple(each.name for each in stage.places) if stage else ()
-        own = next((each for each in found.players if each.behavior == behavior), None)
+        own = next(
+            (each for each in found.players if each.behavior == behavior), None
+        )
         start = own.start if own is not None else (1.0, 1.0)
         points = (start, (start[0] + 3.0, start[1]))
         return cls(places, points, _somebody_else(found, own))
@@ -251,7 +307,11 @@ class _Setting:
         """A place of the stage; without places a point."""
         if self.places:
             return PlaceRef(place=self.places[number % len(self.places)])
-        return self.points[number % len(self.points)] if self.points else (1.0, 1.0)
+        return (
+            self.points[number % len(self.points)]
+            if self.points
+            else (1.0, 1.0)
+        )
 
     def listed(self) -> str:
         """Some places as `go along` names them."""
@@ -260,7 +320,11 @@ class _Setting:
 
 def _somebody_else(scenario: Scenario, own: Member | None) -> str | None:
     """Who is meant by a target: a puppet first, else whoever else there is."""
-    others = [each for each in scenario.players if own is None or each.name != own.name]
+    others = [
+        each
+        for each in scenario.players
+        if own is None or each.name != own.name
+    ]
     puppets = [each for each in others if each.behavior is None]
     return next((each.name for each in (*puppets, *others)), None)
 
@@ -273,7 +337,9 @@ def _placed(made: Row, setting: _Setting) -> Row:
         PLACES: setting.listed(),
     }
     args = {
-        name: stands_for[value] if isinstance(value, str) and value in stands_for else value
+        name: stands_for[value]
+        if isinstance(value, str) and value in stands_for
+        else value
         for name, value in made.args.items()
     }
     return made.model_copy(update={"args": args})

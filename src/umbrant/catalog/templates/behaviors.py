@@ -1,4 +1,6 @@
-"""What a new thing begins as: projects, behaviors to start from, and every part of a setting."""
+"""What a new thing begins as: projects, behaviors to start from, and every part
+of a setting.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -7,12 +9,22 @@ from typing import Any
 from umbrant.model.behaviors import Behavior, Blackboard, Guard, Key, Row, Watch
 from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import fresh_id
-from umbrant.model.staging import Area, Body, Member, Place, Scenario, Stage, Stat
+from umbrant.model.staging import (
+    Area,
+    Body,
+    Member,
+    Place,
+    Scenario,
+    Stage,
+    Stat,
+)
 from umbrant.model.values import KeyType, PlaceRef
 
 
 def fresh_name(wanted: str, taken: Iterable[str], between: str = "_") -> str:
-    """A name like the one that is wanted that is not taken yet: `key`, `key_2`, `key_3`."""
+    """A name like the one that is wanted that is not taken yet: `key`, `key_2`,
+    `key_3`.
+    """
     names = set(taken)
     name, count = wanted, 1
     while name in names:
@@ -26,8 +38,8 @@ _Row = tuple[str, str | None, str, str, dict[str, Any], str]
 
 @dataclass(frozen=True)
 class Template:
-    """A behavior to begin with. `rows` are (id, id of the row around it, kind, name, arguments,
-    condition).
+    """A behavior to begin with. `rows` are (id, id of the row around it, kind,
+    name, arguments, condition).
     """
 
     title: str
@@ -57,7 +69,14 @@ TEMPLATES: tuple[Template, ...] = (
             ("rest", "top", "state", "Rest", {}, ""),
             ("up", "rest", "after", "", {"time": 3.0, "to": "alert"}, ""),
             ("alert", "top", "state", "Keep watch", {}, ""),
-            ("watch", "alert", "look_about", "Look about", {"duration": 3.0}, ""),
+            (
+                "watch",
+                "alert",
+                "look_about",
+                "Look about",
+                {"duration": 3.0},
+                "",
+            ),
             ("tired", "alert", "after", "", {"time": 6.0, "to": "rest"}, ""),
         ),
     ),
@@ -69,35 +88,56 @@ TEMPLATES: tuple[Template, ...] = (
             ("idle", "top", "option", "Idle", {}, ""),
             ("stand", "idle", "wait", "Stand about", {"duration": 2.0}, ""),
             ("alert", "top", "option", "Keep watch", {}, ""),
-            ("watch", "alert", "look_about", "Look about", {"duration": 3.0}, ""),
+            (
+                "watch",
+                "alert",
+                "look_about",
+                "Look about",
+                {"duration": 3.0},
+                "",
+            ),
         ),
     ),
 )
 
 
-def behavior_from(start: Template, name: str, title: str, blackboard: str) -> Behavior:
-    """A new behavior that begins as a starting point does, its rows with ids of their own."""
+def behavior_from(
+    start: Template, name: str, title: str, blackboard: str
+) -> Behavior:
+    """A new behavior that begins as a starting point does, its rows with ids of
+    their own.
+    """
     behavior = Behavior(name=name, title=title, blackboard=blackboard)
     ids = {}
     for row_id, *_ in start.rows:
         ids[row_id] = fresh_id(behavior)
-        behavior = behavior.with_rows([*behavior.rows, Row(id=ids[row_id], kind="wait")])
+        behavior = behavior.with_rows(
+            [*behavior.rows, Row(id=ids[row_id], kind="wait")]
+        )
     rows = []
     for row_id, under, kind, called, args, when in start.rows:
         given = {
-            key: ids.get(value, value) if key == "to" else value for key, value in args.items()
+            key: ids.get(value, value) if key == "to" else value
+            for key, value in args.items()
         }
         guard = Guard(when=when, watch=Watch.THROUGHOUT) if when else None
         around = ids[under] if under else None
         rows.append(
-            Row(id=ids[row_id], under=around, kind=kind, name=called, args=given, guard=guard)
+            Row(
+                id=ids[row_id],
+                under=around,
+                kind=kind,
+                name=called,
+                args=given,
+                guard=guard,
+            )
         )
     return behavior.with_rows(rows)
 
 
 def new_project(title: str) -> Project:
-    """A project to begin with: a yard with a hut, a character that goes between two places, and a
-    visitor to steer. Both can be hurt.
+    """A project to begin with: a yard with a hut, a character that goes between
+    two places, and a visitor to steer. Both can be hurt.
     """
     there = {"target": PlaceRef(place="gate")}
     back = {"target": PlaceRef(place="well")}
@@ -109,10 +149,19 @@ def new_project(title: str) -> Project:
         ("back", "beat", "move_to", "Back to the well", back, ""),
     )
     body = Body(stats={"health": Stat()})
-    keys = (Key(name="visitor", type=KeyType.AGENT, default="visitor", help="whom to watch for"),)
+    keys = (
+        Key(
+            name="visitor",
+            type=KeyType.AGENT,
+            default="visitor",
+            help="whom to watch for",
+        ),
+    )
     return Project(
         cover=Cover(title=title, scenario="day"),
-        behaviors=(behavior_from(Template("", "", steps), "guard", "Guard", "guard"),),
+        behaviors=(
+            behavior_from(Template("", "", steps), "guard", "Guard", "guard"),
+        ),
         blackboards=(Blackboard(name="guard", title="Guard", keys=keys),),
         stages=(
             Stage(
@@ -120,8 +169,15 @@ def new_project(title: str) -> Project:
                 title="Yard",
                 width_m=24,
                 height_m=14,
-                areas=(Area(name="hut", corners=((10, 5), (14, 5), (14, 9), (10, 9))),),
-                places=(Place(name="gate", at=(20, 11)), Place(name="well", at=(4, 3))),
+                areas=(
+                    Area(
+                        name="hut", corners=((10, 5), (14, 5), (14, 9), (10, 9))
+                    ),
+                ),
+                places=(
+                    Place(name="gate", at=(20, 11)),
+                    Place(name="well", at=(4, 3)),
+                ),
             ),
         ),
         scenarios=(
@@ -130,9 +186,19 @@ def new_project(title: str) -> Project:
                 title="A day",
                 stage="yard",
                 cast=(
-                    Member(name="guard", title="Guard", behavior="guard", start=(4, 3), body=body),
                     Member(
-                        name="visitor", title="Visitor", start=(21, 3), facing_deg=180, body=body
+                        name="guard",
+                        title="Guard",
+                        behavior="guard",
+                        start=(4, 3),
+                        body=body,
+                    ),
+                    Member(
+                        name="visitor",
+                        title="Visitor",
+                        start=(21, 3),
+                        facing_deg=180,
+                        body=body,
                     ),
                 ),
             ),

@@ -1,5 +1,5 @@
-"""A small project for each kind of node, in which it can be watched at work: what the help
-plays.
+"""A small project for each kind of node, in which it can be watched at work:
+what the help plays.
 """
 
 from collections.abc import Iterable, Mapping
@@ -35,10 +35,19 @@ from umbrant.model.staging import (
     Stat,
     WalkPoint,
 )
-from umbrant.model.values import Curve, KeyRef, KeyType, ParamValue, PlaceRef, Shape
+from umbrant.model.values import (
+    Curve,
+    KeyRef,
+    KeyType,
+    ParamValue,
+    PlaceRef,
+    Shape,
+)
 
 SHOWN = "shown"
-"""The id of the row that is of the kind; of a decorator or a sense, of the row that has it."""
+"""The id of the row that is of the kind; of a decorator or a sense, of the row
+that has it.
+"""
 SECONDS, RATE = 9.0, 20
 NPC, VISITOR = "npc", "visitor"
 
@@ -59,10 +68,25 @@ _STAGE = Stage(
             blocks=Blocks.NOTHING,
         ),
     ),
-    places=(Place(name="door", at=(11.0, 4.2)), Place(name="bench", at=(1.2, 1.0))),
+    places=(
+        Place(name="door", at=(11.0, 4.2)),
+        Place(name="bench", at=(1.2, 1.0)),
+    ),
     props=(
-        Prop(name="lamp_1", group="lamps", at=(9.5, 1.0), level=0.4, drain_per_s=0.01),
-        Prop(name="lamp_2", group="lamps", at=(3.4, 4.2), level=0.9, drain_per_s=0.01),
+        Prop(
+            name="lamp_1",
+            group="lamps",
+            at=(9.5, 1.0),
+            level=0.4,
+            drain_per_s=0.01,
+        ),
+        Prop(
+            name="lamp_2",
+            group="lamps",
+            at=(3.4, 4.2),
+            level=0.9,
+            drain_per_s=0.01,
+        ),
         Prop(name="crate", group="crates", at=(3.8, 1.4)),
     ),
 )
@@ -107,15 +131,28 @@ _SPECIAL: Mapping[str, Mapping[str, ParamValue]] = {
     "note_seen": {"group": "people"},
 }
 """What some kinds are given for their example to show something."""
-_CONDITIONS = {"in_state": 'in_state("Rest")', "time_in": 'time_in("Rest") > 0.2'}
+_CONDITIONS = {
+    "in_state": 'in_state("Rest")',
+    "time_in": 'time_in("Rest") > 0.2',
+}
 """The conditions of those senses that ask about a row of the example."""
 _TO_LAMP, _TO_VISITOR, _TO_CRATE = (
     Row(
-        id="go", under="top", kind="move_to", name="Go there", args={"target": target, "reach": 0.9}
+        id="go",
+        under="top",
+        kind="move_to",
+        name="Go there",
+        args={"target": target, "reach": 0.9},
     )
     for target in (KeyRef(key="lamp"), KeyRef(key="visitor"), "crate")
 )
-_TAKE = Row(id="take", under="top", kind="carry", name="Take it", args={"target": "crate"})
+_TAKE = Row(
+    id="take",
+    under="top",
+    kind="carry",
+    name="Take it",
+    args={"target": "crate"},
+)
 _BEFORE: Mapping[str, tuple[Row, ...]] = {
     "use": (_TO_LAMP,),
     "use_up": (_TO_LAMP,),
@@ -128,24 +165,32 @@ _BEFORE: Mapping[str, tuple[Row, ...]] = {
 
 
 def example_of(kind: Kind) -> Project:
-    """A project that shows one kind: an NPC whose behavior uses it, and a visitor that comes and
-    goes.
+    """A project that shows one kind: an NPC whose behavior uses it, and a
+    visitor that comes and goes.
     """
     return _project(kind.title, _rows(kind))
 
 
 def example_of_recipe(recipe: Recipe) -> Project:
-    """A project that shows a recipe: an NPC that does nothing else, and a visitor that comes and
-    goes.
+    """A project that shows a recipe: an NPC that does nothing else, and a
+    visitor that comes and goes.
     """
     made = insert_recipe(
-        _project(recipe.title, ()), "example", recipe, after=None, under=None, scenario="example"
+        _project(recipe.title, ()),
+        "example",
+        recipe,
+        after=None,
+        under=None,
+        scenario="example",
     )
     behavior = made.project.behavior("example")
     shown: dict[str | None, str | None] = {made.top: SHOWN}
     rows = [
         each.model_copy(
-            update={"id": shown.get(each.id, each.id), "under": shown.get(each.under, each.under)}
+            update={
+                "id": shown.get(each.id, each.id),
+                "under": shown.get(each.under, each.under),
+            }
         )
         for each in behavior.rows
     ]
@@ -153,11 +198,19 @@ def example_of_recipe(recipe: Recipe) -> Project:
 
 
 def _project(title: str, rows: Iterable[Row]) -> Project:
-    greeting = (Row(id="hi", kind="say", name="Greet", args={"text": "Good evening"}),)
+    greeting = (
+        Row(id="hi", kind="say", name="Greet", args={"text": "Good evening"}),
+    )
     behaviors = (
-        Behavior(name="example", title=title, blackboard="keys", rows=tuple(rows)),
-        Behavior(name="barking", title="Barking", blackboard="keys", rows=_BARKING),
-        Behavior(name="greeting", title="Greeting", blackboard="keys", rows=greeting),
+        Behavior(
+            name="example", title=title, blackboard="keys", rows=tuple(rows)
+        ),
+        Behavior(
+            name="barking", title="Barking", blackboard="keys", rows=_BARKING
+        ),
+        Behavior(
+            name="greeting", title="Greeting", blackboard="keys", rows=greeting
+        ),
     )
     npc = Member(
         name=NPC,
@@ -169,7 +222,11 @@ def _project(title: str, rows: Iterable[Row]) -> Project:
     )
     walk = tuple(
         WalkPoint(at_s=at_s, to=to)
-        for at_s, to in ((0.0, (10.5, 3.0)), (4.0, (4.6, 1.6)), (8.0, (10.5, 4.0)))
+        for at_s, to in (
+            (0.0, (10.5, 3.0)),
+            (4.0, (4.6, 1.6)),
+            (8.0, (10.5, 4.0)),
+        )
     )
     visitor = Member(
         name=VISITOR,
@@ -181,9 +238,15 @@ def _project(title: str, rows: Iterable[Row]) -> Project:
         body=Body(stats={"health": Stat()}),
     )
     dog = Member(
-        name="dog", behavior="barking", start=(11.2, 0.8), facing_deg=180, body=Body(radius_m=0.2)
+        name="dog",
+        behavior="barking",
+        start=(11.2, 0.8),
+        facing_deg=180,
+        body=Body(radius_m=0.2),
     )
-    cues = tuple(Cue(at_s=at_s, does=RaiseEvent(raises="bell")) for at_s in (2.0, 5.0))
+    cues = tuple(
+        Cue(at_s=at_s, does=RaiseEvent(raises="bell")) for at_s in (2.0, 5.0)
+    )
     scenario = Scenario(
         name="example",
         title="Example",
@@ -242,7 +305,9 @@ def _rows(kind: Kind) -> Iterable[Row]:
 
 
 def _composite(kind: Kind) -> tuple[Row, ...]:
-    shown = Row(id=SHOWN, kind=kind.id, name=kind.title.capitalize(), args=_args(kind))
+    shown = Row(
+        id=SHOWN, kind=kind.id, name=kind.title.capitalize(), args=_args(kind)
+    )
     if Family.STATE in kind.holds:
         return _machine(kind)
     if Family.OPTION in kind.holds:
@@ -254,8 +319,20 @@ def _composite(kind: Kind) -> tuple[Row, ...]:
             _wait("rest", "top", 0.8),
         )
     near = Guard(when="distance(visitor) < 5", watch=Watch.THROUGHOUT)
-    first = Row(id="one", under=SHOWN, kind="say", name="Greet", args={"text": "Hello"}, guard=near)
-    return (shown, first, _wait("two", SHOWN, 0.7), _say("three", SHOWN, "All quiet"))
+    first = Row(
+        id="one",
+        under=SHOWN,
+        kind="say",
+        name="Greet",
+        args={"text": "Hello"},
+        guard=near,
+    )
+    return (
+        shown,
+        first,
+        _wait("two", SHOWN, 0.7),
+        _say("three", SHOWN, "All quiet"),
+    )
 
 
 def _machine(kind: Kind) -> tuple[Row, ...]:
@@ -263,26 +340,46 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
     is_machine = kind.family is Family.COMPOSITE
     rows = [
         Row(id=SHOWN if is_machine else "top", kind="machine", name="Day"),
-        Row(id="one", under=SHOWN if is_machine else "top", kind="state", name="Watch"),
+        Row(
+            id="one",
+            under=SHOWN if is_machine else "top",
+            kind="state",
+            name="Watch",
+        ),
         _wait("w1", "one", 1.0),
     ]
     top = rows[0].id
     two = Row(id="two", under=top, kind="state", name="Pause")
-    back = Row(id="back", under="two", kind="after", args={"time": 1.2, "to": "one"})
-    on = Row(id="on", under="one", kind="after", args={"time": 1.5, "to": "two"})
+    back = Row(
+        id="back", under="two", kind="after", args={"time": 1.2, "to": "one"}
+    )
+    on = Row(
+        id="on", under="one", kind="after", args={"time": 1.5, "to": "two"}
+    )
     shown = Row(id=SHOWN, under="one", kind=kind.id, args=_args(kind))
     if kind.family is Family.TRANSITION:
         return (*rows, shown, two, _wait("w2", "two", 1.0), back)
     if kind.family is Family.HOOK:
-        count = Row(id="c1", under=SHOWN, kind="count", args={"key": KeyRef(key="count")})
+        count = Row(
+            id="c1",
+            under=SHOWN,
+            kind="count",
+            args={"key": KeyRef(key="count")},
+        )
         return (*rows, shown, count, on, two, _wait("w2", "two", 1.0), back)
     if kind.id == FINAL:
         end = shown.model_copy(update={"under": top, "name": "Over"})
-        return (*rows, on.model_copy(update={"args": {"time": 1.5, "to": SHOWN}}), end)
+        return (
+            *rows,
+            on.model_copy(update={"args": {"time": 1.5, "to": SHOWN}}),
+            end,
+        )
     if kind.id == HISTORY:
         outer = Row(id="outer", under=top, kind="state", name="Busy")
         inside = [
-            each.model_copy(update={"under": "outer"}) if each.under == top else each
+            each.model_copy(update={"under": "outer"})
+            if each.under == top
+            else each
             for each in rows[1:]
         ]
         away = Row(id="away", under=top, kind="state", name="Startled")
@@ -295,16 +392,31 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
             _wait("w2", "two", 1.0),
             back,
             shown.model_copy(update={"under": "outer", "name": "As before"}),
-            Row(id="off", under="outer", kind="on_event", args={"event": "bell", "to": "away"}),
+            Row(
+                id="off",
+                under="outer",
+                kind="on_event",
+                args={"event": "bell", "to": "away"},
+            ),
             away,
             _wait("w3", "away", 0.6),
-            Row(id="again", under="away", kind="after", args={"time": 0.8, "to": SHOWN}),
+            Row(
+                id="again",
+                under="away",
+                kind="after",
+                args={"time": 0.8, "to": SHOWN},
+            ),
         )
     if kind.id == REGIONS:
         mouth = Row(id="mouth", under=SHOWN, kind="state", name="Mouth")
         legs = Row(id="legs", under=SHOWN, kind="state", name="Legs")
         both = Row(id=SHOWN, under=top, kind="regions", name="Both")
-        go = Row(id="go", under="legs", kind="move_to", args={"target": PlaceRef(place="door")})
+        go = Row(
+            id="go",
+            under="legs",
+            kind="move_to",
+            args={"target": PlaceRef(place="door")},
+        )
         return (rows[0], both, mouth, _say("hm", "mouth", "Hm hm"), legs, go)
     state = two.model_copy(update={"id": SHOWN}) if kind.id == STATE else two
     on = on.model_copy(update={"args": {"time": 1.5, "to": state.id}})
@@ -319,17 +431,28 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
 
 def _utility() -> tuple[Row, ...]:
     near = {"input": "distance(visitor)", "low": 0.0, "high": 8.0}
-    falls, rises = Curve(shape=Shape.LINEAR, flipped=True), Curve(shape=Shape.LINEAR)
+    falls, rises = (
+        Curve(shape=Shape.LINEAR, flipped=True),
+        Curve(shape=Shape.LINEAR),
+    )
     return (
         Row(id="top", kind="utility", name="Choose"),
         Row(id="one", under="top", kind="option", name="Greet"),
         Row(
-            id=SHOWN, under="one", kind="consider", name="It is near", args={**near, "curve": falls}
+            id=SHOWN,
+            under="one",
+            kind="consider",
+            name="It is near",
+            args={**near, "curve": falls},
         ),
         _say("hi", "one", "Hello"),
         Row(id="two", under="top", kind="option", name="Rest"),
         Row(
-            id="far", under="two", kind="consider", name="It is far", args={**near, "curve": rises}
+            id="far",
+            under="two",
+            kind="consider",
+            name="It is far",
+            args={**near, "curve": rises},
         ),
         _wait("rest", "two", 1.0),
     )
@@ -340,10 +463,21 @@ def _top(kind: str) -> Row:
 
 
 def _shown(kind: Kind, under: str) -> Row:
-    return Row(id=SHOWN, under=under, kind=kind.id, name=kind.title.capitalize(), args=_args(kind))
+    return Row(
+        id=SHOWN,
+        under=under,
+        kind=kind.id,
+        name=kind.title.capitalize(),
+        args=_args(kind),
+    )
 
 
-def _wait(row_id: str, under: str, seconds: float, decorators: tuple[Decorator, ...] = ()) -> Row:
+def _wait(
+    row_id: str,
+    under: str,
+    seconds: float,
+    decorators: tuple[Decorator, ...] = (),
+) -> Row:
     return Row(
         id=row_id,
         under=under,
@@ -355,15 +489,21 @@ def _wait(row_id: str, under: str, seconds: float, decorators: tuple[Decorator, 
 
 
 def _say(row_id: str, under: str, text: str) -> Row:
-    return Row(id=row_id, under=under, kind="say", name="Speak", args={"text": text})
+    return Row(
+        id=row_id, under=under, kind="say", name="Speak", args={"text": text}
+    )
 
 
 def _args(kind: Kind) -> dict[str, ParamValue]:
-    """A value for each parameter that must have one, and for those that make it worth watching."""
+    """A value for each parameter that must have one, and for those that make it
+    worth watching.
+    """
     found: dict[str, ParamValue] = {}
     taken: set[str] = set()
     for param in kind.params:
-        if param.required or (param.type is ParamType.STATE and param.name == "to"):
+        if param.required or (
+            param.type is ParamType.STATE and param.name == "to"
+        ):
             found[param.name] = _sample(param, taken)
     return {**found, **_SPECIAL.get(kind.id, {})}
 
@@ -380,7 +520,8 @@ def _sample(param: Param, taken: set[str]) -> ParamValue:
     if isinstance(value, float):
         low, high = param.quantity.low, param.quantity.high
         value = max(
-            low if low is not None else value, min(high if high is not None else value, value)
+            low if low is not None else value,
+            min(high if high is not None else value, value),
         )
     return value
 
@@ -390,7 +531,11 @@ def _condition_on(kind: Kind) -> str:
     if kind.id in _CONDITIONS:
         return _CONDITIONS[kind.id]
     taken: set[str] = set()
-    arguments = [_written(_sample(param, taken)) for param in kind.params if param.required]
+    arguments = [
+        _written(_sample(param, taken))
+        for param in kind.params
+        if param.required
+    ]
     call = f"{kind.id}({', '.join(arguments)})"
     if kind.gives is KeyType.YES_NO:
         return call

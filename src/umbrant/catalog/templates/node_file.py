@@ -1,4 +1,6 @@
-"""The file that a node of a project's own begins as: one that works, to be changed."""
+"""The file that a node of a project's own begins as: one that works, to be
+changed.
+"""
 
 import keyword
 import re
@@ -34,17 +36,26 @@ def {name}(me: Agent, *, duration: SpreadSeconds = 1.5) -> Steps:
 '''
 
 
-def new_node_file(title: str, kinds: Collection[str], files: Collection[str]) -> NodeFile:
-    """A file with a node that is called so. `kinds` and `files` are names that are taken.
+def new_node_file(
+    title: str, kinds: Collection[str], files: Collection[str]
+) -> NodeFile:
+    """A file with a node that is called so. `kinds` and `files` are names that
+    are taken.
 
     Raises ValueError for a title without a letter from a to z.
     """
     words = _WORDS.findall(title.lower())
     name = "_".join(words).lstrip("0123456789_")[:40].rstrip("_")
     if not name:
-        raise ValueError(f"'{title}' has no letter from a to z, which a node's name needs")
+        raise ValueError(
+            f"'{title}' has no letter from a to z, which a node's name needs"
+        )
     reserved = (*kinds, *keyword.kwlist)
     phrase = " ".join(words)
-    text = _FILE.format(phrase=phrase, name=fresh_name(name, reserved), title=phrase.capitalize())
+    text = _FILE.format(
+        phrase=phrase,
+        name=fresh_name(name, reserved),
+        title=phrase.capitalize(),
+    )
     stems = [each.removesuffix(".py") for each in files]
     return NodeFile(name=f"{fresh_name(name, stems)}.py", text=text)

@@ -1,8 +1,8 @@
-"""Whether a project's documents fit together and fit the catalog. Finds every problem, and changes
-nothing.
+"""Whether a project's documents fit together and fit the catalog. Finds every
+problem, and changes nothing.
 
-A project with such problems can still be opened, edited and saved: a row that cannot run fails with
-its reason.
+A project with such problems can still be opened, edited and saved: a row that
+cannot run fails with its reason.
 """
 
 from collections.abc import Iterator
@@ -22,8 +22,8 @@ from umbrant.model.problems import Problem, ProjectError, did_you_mean
 
 
 def open_project(folder: Path, catalog: Catalog = BUILTIN) -> Project:
-    """Read a project in which nothing is wrong. Raises ProjectError with every problem of every
-    file.
+    """Read a project in which nothing is wrong. Raises ProjectError with every
+    problem of every file.
     """
     project = read_project(folder)
     problems = validate(project, catalog)
@@ -33,16 +33,20 @@ def open_project(folder: Path, catalog: Catalog = BUILTIN) -> Project:
 
 
 ValidationMemory = dict[str, CleanBehavior]
-"""What need not be looked at again when a project has been edited, by the name of the behavior."""
+"""What need not be looked at again when a project has been edited, by the name
+of the behavior.
+"""
 
 
 def validate(
-    project: Project, catalog: Catalog = BUILTIN, memory: ValidationMemory | None = None
+    project: Project,
+    catalog: Catalog = BUILTIN,
+    memory: ValidationMemory | None = None,
 ) -> list[Problem]:
     """Every problem of a project, in the order of its files and rows.
 
-    With the `memory` of earlier states of the project, which is added to, only what an edit touched
-    is looked at.
+    With the `memory` of earlier states of the project, which is added to, only
+    what an edit touched is looked at.
     """
     memory = {} if memory is None else memory
     found = [*_cover_problems(project), *_event_problems(project)]
@@ -50,7 +54,11 @@ def validate(
     for behavior in project.behaviors:
         found.extend(
             behavior_problems(
-                project, behavior, catalog, known, memory.setdefault(behavior.name, CleanBehavior())
+                project,
+                behavior,
+                catalog,
+                known,
+                memory.setdefault(behavior.name, CleanBehavior()),
             )
         )
     for board in project.blackboards:
@@ -63,7 +71,9 @@ def validate(
 def _cover_problems(project: Project) -> Iterator[Problem]:
     names = [scenario.name for scenario in project.scenarios]
     if project.cover.format != "umbrant project 2":
-        remedy = "It was made by another version of Umbrant; open it with that one."
+        remedy = (
+            "It was made by another version of Umbrant; open it with that one."
+        )
         yield Problem(
             COVER_FILE,
             "",
@@ -71,8 +81,12 @@ def _cover_problems(project: Project) -> Iterator[Problem]:
             remedy,
         )
     if project.cover.scenario not in names:
-        message = f"`scenario`: there is no scenario '{project.cover.scenario}'."
-        yield Problem(COVER_FILE, "", message, did_you_mean(project.cover.scenario, names))
+        message = (
+            f"`scenario`: there is no scenario '{project.cover.scenario}'."
+        )
+        yield Problem(
+            COVER_FILE, "", message, did_you_mean(project.cover.scenario, names)
+        )
 
 
 def _event_problems(project: Project) -> Iterator[Problem]:
@@ -80,6 +94,9 @@ def _event_problems(project: Project) -> Iterator[Problem]:
     for event in project.event_list.events:
         if event.name in seen:
             yield Problem(
-                EVENTS_FILE, "", f"the event `{event.name}` is listed twice.", "Remove one of them."
+                EVENTS_FILE,
+                "",
+                f"the event `{event.name}` is listed twice.",
+                "Remove one of them.",
             )
         seen.add(event.name)

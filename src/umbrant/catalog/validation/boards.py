@@ -30,10 +30,14 @@ def value_fits(key: Key, value: object) -> bool:
         return False
     if not isinstance(value, int | float):
         return True
-    return (key.low is None or value >= key.low) and (key.high is None or value <= key.high)
+    return (key.low is None or value >= key.low) and (
+        key.high is None or value <= key.high
+    )
 
 
-def board_problems(project: Project, board: Blackboard, catalog: Catalog) -> Iterator[Problem]:
+def board_problems(
+    project: Project, board: Blackboard, catalog: Catalog
+) -> Iterator[Problem]:
     """Every problem of one blackboard."""
     file = f"blackboards/{board.name}.json"
     yield from _extending(project, board, file)
@@ -48,14 +52,18 @@ def board_problems(project: Project, board: Blackboard, catalog: Catalog) -> Ite
             )
         seen.add(key.name)
         if key.default is not None and not value_fits(key, key.default):
-            message = f"the default of `{key.name}` is no {key.type} in its range."
+            message = (
+                f"the default of `{key.name}` is no {key.type} in its range."
+            )
             yield Problem(file, "", message, "Change or remove it.")
         yield from _world_twins(project, board, key, file)
         if key.formula:
             yield from _formula(project, board, key, file, catalog)
 
 
-def _extending(project: Project, board: Blackboard, file: str) -> Iterator[Problem]:
+def _extending(
+    project: Project, board: Blackboard, file: str
+) -> Iterator[Problem]:
     boards = {each.name: each for each in project.blackboards}
     seen, name = [board.name], board.extends
     while name is not None:
@@ -78,14 +86,19 @@ def _extending(project: Project, board: Blackboard, file: str) -> Iterator[Probl
         for key in board.keys if name == board.extends else ():
             if key.name in boards[name].by_name:
                 message = (
-                    f"the key `{key.name}` is declared here and in '{name}', which it extends."
+                    f"the key `{key.name}` is declared here and in '{name}', "
+                    "which it extends."
                 )
-                yield Problem(file, "", message, "Remove or rename one of them.")
+                yield Problem(
+                    file, "", message, "Remove or rename one of them."
+                )
         seen.append(name)
         name = boards[name].extends
 
 
-def _world_twins(project: Project, board: Blackboard, key: Key, file: str) -> Iterator[Problem]:
+def _world_twins(
+    project: Project, board: Blackboard, key: Key, file: str
+) -> Iterator[Problem]:
     """A key of the world is one key, wherever it is declared."""
     if key.scope is not Sharing.WORLD:
         return
@@ -101,7 +114,12 @@ def _world_twins(project: Project, board: Blackboard, key: Key, file: str) -> It
                 f"`{key.name}` is a key of the world: it is {a_or_an(key.type)} here and "
                 f"{a_or_an(twin.type)} in '{other.name}'."
             )
-            yield Problem(file, "", message, "Give both the same type, or one another name.")
+            yield Problem(
+                file,
+                "",
+                message,
+                "Give both the same type, or one another name.",
+            )
 
 
 def _formula(
@@ -115,18 +133,32 @@ def _formula(
         )
         yield Problem(file, "", message, fault.remedy)
     if key.default is not None:
-        yield Problem(file, "", f"`{key.name}` has a formula and a default.", "Remove the default.")
+        yield Problem(
+            file,
+            "",
+            f"`{key.name}` has a formula and a default.",
+            "Remove the default.",
+        )
     if key.name in _needed(key, keys, set()):
         yield Problem(
-            file, "", f"the formula of `{key.name}` needs `{key.name}` itself.", "Change it."
+            file,
+            "",
+            f"the formula of `{key.name}` needs `{key.name}` itself.",
+            "Change it.",
         )
 
 
 def _needed(key: Key, keys: Mapping[str, Key], seen: set[str]) -> set[str]:
-    """The keys that a derived key's value depends on, directly or through others."""
+    """The keys that a derived key's value depends on, directly or through
+    others.
+    """
     try:
         named = (
-            {part.key for part in walk(parse(key.formula)) if isinstance(part, KeyTerm)}
+            {
+                part.key
+                for part in walk(parse(key.formula))
+                if isinstance(part, KeyTerm)
+            }
             if key.formula
             else set()
         )

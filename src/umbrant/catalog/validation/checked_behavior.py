@@ -13,7 +13,9 @@ from umbrant.model.problems import Problem
 
 @dataclass(frozen=True)
 class CheckedBehavior:
-    """A behavior with the project that it is of, and the kinds that its rows may be."""
+    """A behavior with the project that it is of, and the kinds that its rows
+    may be.
+    """
 
     project: Project
     behavior: Behavior
@@ -32,7 +34,9 @@ class CheckedBehavior:
     def at(self, row: Row, message: str, remedy: str = "") -> Problem:
         """A problem of one of its rows."""
         number = self.behavior.outline.number[row.id]
-        return Problem(self.file, f"{number} '{row.name}'", message, remedy, row.id)
+        return Problem(
+            self.file, f"{number} '{row.name}'", message, remedy, row.id
+        )
 
     def kind_of(self, row_id: str) -> Kind | None:
         """The kind of a row; None for one that is not known."""
@@ -46,7 +50,12 @@ class CheckedBehavior:
         """The states of the machine that a row belongs to, by id."""
         outline = self.behavior.outline
         machine = next(
-            (each for each in reversed(outline.path(row.id)) if self.is_of(each, MACHINE)), None
+            (
+                each
+                for each in reversed(outline.path(row.id))
+                if self.is_of(each, MACHINE)
+            ),
+            None,
         )
         if machine is None:
             return

@@ -8,7 +8,10 @@ from umbrant.catalog.language.check import faults
 from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.validation.checked_behavior import CheckedBehavior
 from umbrant.catalog.validation.names import Known, named_by
-from umbrant.catalog.validation.structure import structure_problems, use_problems
+from umbrant.catalog.validation.structure import (
+    structure_problems,
+    use_problems,
+)
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.kind_ids import ANY_EVENT, ON_EVENT, STATE_DONE, USE_BEHAVIOR
@@ -20,14 +23,17 @@ from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
 
 @dataclass
 class CleanBehavior:
-    """The rows of a behavior that had no problems, so that after an edit only changed rows are
-    checked.
+    """The rows of a behavior that had no problems, so that after an edit only
+    changed rows are checked.
     """
 
     context: tuple[object, ...] = ()
     """What all rows depend on: with another one, all are looked at again."""
-    rows: dict[str, tuple[Row, tuple[str | None, ...]]] = field(default_factory=dict)
-    """Each row with the kinds of those around it: of the row that it is in, and of the rows in it.
+    rows: dict[str, tuple[Row, tuple[str | None, ...]]] = field(
+        default_factory=dict
+    )
+    """Each row with the kinds of those around it: of the row that it is in, and
+    of the rows in it.
     """
 
 
@@ -53,7 +59,8 @@ class BehaviorCheck:
     ) -> None:
         self._checked = checked = CheckedBehavior(project, behavior, catalog)
         self._known = known
-        # A key that was renamed, or a place that is gone, may make any row wrong.
+        # A key that was renamed, or a place that is gone, may make any row
+        # wrong.
         context = (catalog, checked.keys, known, behavior.blackboard)
         if fine.context != context:
             fine.context = context
@@ -66,20 +73,31 @@ class BehaviorCheck:
         boards = [board.name for board in checked.project.blackboards]
         if behavior.blackboard not in boards:
             message = f"there is no blackboard '{behavior.blackboard}'."
-            yield Problem(checked.file, "", message, did_you_mean(behavior.blackboard, boards))
+            yield Problem(
+                checked.file,
+                "",
+                message,
+                did_you_mean(behavior.blackboard, boards),
+            )
         for extra in behavior.outline.tops[1:]:
             yield checked.at(
                 behavior.row(extra),
                 "stands beside the first row, so it is never reached.",
                 "Nest it in that row.",
             )
-        kinds: dict[str | None, str] = {row.id: row.kind for row in behavior.rows}
+        kinds: dict[str | None, str] = {
+            row.id: row.kind for row in behavior.rows
+        }
         parent, children = behavior.outline.parent, behavior.outline.children
         for row in behavior.rows:
-            around = (kinds.get(parent[row.id]), *(kinds[inner] for inner in children[row.id]))
+            around = (
+                kinds.get(parent[row.id]),
+                *(kinds[inner] for inner in children[row.id]),
+            )
             fine = self._fine.get(row.id)
-            # Rows are frozen, and an edit leaves those alone that it does not change: the very same
-            # one, among rows of the same kinds, is as it was.
+            # Rows are frozen, and an edit leaves those alone that it does not
+            # change: the very same one, among rows of the same kinds, is as it
+            # was.
             if fine is not None and fine[0] is row and fine[1] == around:
                 continue
             found = list(self._row(row))
@@ -88,8 +106,8 @@ class BehaviorCheck:
                 self._fine[row.id] = row, around
 
     def _depends_on_others(self, row: Row) -> bool:
-        """Whether what can be wrong with a row also depends on rows further away, or on other
-        behaviors.
+        """Whether what can be wrong with a row also depends on rows further
+        away, or on other behaviors.
         """
         kind = self._checked.kind_of(row.id)
         return (
@@ -100,7 +118,8 @@ class BehaviorCheck:
 
     def _row(self, row: Row) -> Iterator[Problem]:
         kind = self._checked.kind_of(row.id)
-        # Of a row of an unknown kind only that is told: what it may hold is unknown too.
+        # Of a row of an unknown kind only that is told: what it may hold is
+        # unknown too.
         if kind is not None:
             yield from structure_problems(self._checked, row, kind)
         yield from self._part(row, _Part(row.kind, row.args, ""), *ROWS)
@@ -108,22 +127,37 @@ class BehaviorCheck:
             yield from self._condition(row, row.guard.when, GUARD)
         for index, wrapped in enumerate(row.decorators):
             label = part_name("decorator", index)
-            yield from self._part(row, _Part(wrapped.kind, wrapped.args, label), Family.DECORATOR)
+            yield from self._part(
+                row, _Part(wrapped.kind, wrapped.args, label), Family.DECORATOR
+            )
         for index, work in enumerate(row.upkeep):
             label = part_name("upkeep", index)
             yield from self._part(
-                row, _Part(work.kind, work.args, label), Family.ACTION, Family.CONDITION
+                row,
+                _Part(work.kind, work.args, label),
+                Family.ACTION,
+                Family.CONDITION,
             )
         if row.kind == USE_BEHAVIOR:
             yield from use_problems(self._checked, row)
 
-    def _part(self, row: Row, part: _Part, *families: Family) -> Iterator[Problem]:
+    def _part(
+        self, row: Row, part: _Part, *families: Family
+    ) -> Iterator[Problem]:
         kind = self._checked.catalog.get(part.kind, *families)
         if kind is None:
-            known = [each.id for each in self._checked.catalog.family(*families)]
-            wanted = "decorator" if families == (Family.DECORATOR,) else "kind of node"
+            known = [
+                each.id for each in self._checked.catalog.family(*families)
+            ]
+            wanted = (
+                "decorator"
+                if families == (Family.DECORATOR,)
+                else "kind of node"
+            )
             yield self._checked.at(
-                row, f"`{part.kind}` is no {wanted}.", did_you_mean(part.kind, known)
+                row,
+                f"`{part.kind}` is no {wanted}.",
+                did_you_mean(part.kind, known),
             )
             return
         if kind.takes_time and part.label.startswith("upkeep"):
@@ -136,7 +170,9 @@ class BehaviorCheck:
             if kind.param(name) is None:
                 known = [param.name for param in kind.params]
                 yield self._checked.at(
-                    row, f"`{kind.id}` has no `{name}`.", did_you_mean(name, known)
+                    row,
+                    f"`{kind.id}` has no `{name}`.",
+                    did_you_mean(name, known),
                 )
         for param in kind.params:
             yield from self._value(row, kind, param, part.args.get(param.name))
@@ -155,12 +191,16 @@ class BehaviorCheck:
             yield from self._key(row, param, value.key)
         elif not param.takes(value):
             yield self._checked.at(
-                row, f"`{param.label}` cannot be {value!r}.", f"It is {param.help}."
+                row,
+                f"`{param.label}` cannot be {value!r}.",
+                f"It is {param.help}.",
             )
         elif param.type is ParamType.CONDITION:
             yield from self._condition(row, str(value), param.label)
         elif param.type is ParamType.FORMULA:
-            yield from self._condition(row, str(value), param.label, wants=KeyType.NUMBER)
+            yield from self._condition(
+                row, str(value), param.label, wants=KeyType.NUMBER
+            )
         else:
             yield from self._literal(row, param, value)
 
@@ -168,7 +208,9 @@ class BehaviorCheck:
         key = self._checked.keys.get(name)
         if key is None:
             message = f"`{name}` is no key of blackboard '{self._checked.behavior.blackboard}'."
-            yield self._checked.at(row, message, did_you_mean(name, list(self._checked.keys)))
+            yield self._checked.at(
+                row, message, did_you_mean(name, list(self._checked.keys))
+            )
         elif key.type not in param.keys:
             wanted = " or ".join(param.keys) or "value, not a key"
             yield self._checked.at(
@@ -178,10 +220,14 @@ class BehaviorCheck:
             )
         elif param.writes and key.formula:
             yield self._checked.at(
-                row, f"writes `{name}`, which follows a formula.", "Pick another key."
+                row,
+                f"writes `{name}`, which follows a formula.",
+                "Pick another key.",
             )
 
-    def _literal(self, row: Row, param: Param, value: ParamValue) -> Iterator[Problem]:
+    def _literal(
+        self, row: Row, param: Param, value: ParamValue
+    ) -> Iterator[Problem]:
         if param.type in (ParamType.NUMBER, ParamType.SPREAD):
             yield from self._range(row, param, value)
             return
@@ -191,7 +237,10 @@ class BehaviorCheck:
             known = param.choices
         else:
             known = self._known.get(
-                ParamType.PLACE if isinstance(value, PlaceRef) else named_by(param.type), ()
+                ParamType.PLACE
+                if isinstance(value, PlaceRef)
+                else named_by(param.type),
+                (),
             )
         name = value.place if isinstance(value, PlaceRef) else value
         free = not known and param.type not in (
@@ -199,31 +248,55 @@ class BehaviorCheck:
             ParamType.EVENT,
             ParamType.BEHAVIOR,
         )
-        listens = row.kind == ON_EVENT and isinstance(name, str) and self._takes(row, name)
-        if isinstance(name, str) and name and name not in known and not free and not listens:
+        listens = (
+            row.kind == ON_EVENT
+            and isinstance(name, str)
+            and self._takes(row, name)
+        )
+        if (
+            isinstance(name, str)
+            and name
+            and name not in known
+            and not free
+            and not listens
+        ):
             yield self._checked.at(
-                row, f"`{param.label}` cannot be '{name}'.", did_you_mean(name, sorted(known))
+                row,
+                f"`{param.label}` cannot be '{name}'.",
+                did_you_mean(name, sorted(known)),
             )
 
     def _takes(self, row: Row, event: str) -> bool:
-        """Whether a transition may wait for this: any event, any kind of a known one, or that a
-        state of its machine is done.
+        """Whether a transition may wait for this: any event, any kind of a
+        known one, or that a state of its machine is done.
         """
         kind_of = event.removesuffix(f".{ANY_EVENT}")
-        if event == ANY_EVENT or kind_of in self._known.get(ParamType.EVENT, ()):
+        if event == ANY_EVENT or kind_of in self._known.get(
+            ParamType.EVENT, ()
+        ):
             return True
-        done = {f"{STATE_DONE}.{each}" for each in self._checked.states_around(row)}
+        done = {
+            f"{STATE_DONE}.{each}" for each in self._checked.states_around(row)
+        }
         return kind_of in ("done", STATE_DONE, *done)
 
-    def _range(self, row: Row, param: Param, value: ParamValue) -> Iterator[Problem]:
+    def _range(
+        self, row: Row, param: Param, value: ParamValue
+    ) -> Iterator[Problem]:
         number = value.mean if isinstance(value, Spread) else value
         if not isinstance(number, int | float):
             return
         low, high = param.quantity.low, param.quantity.high
-        if (low is not None and number < low) or (high is not None and number > high):
-            bounds = f"from {low:g}" if high is None else f"from {low:g} to {high:g}"
+        if (low is not None and number < low) or (
+            high is not None and number > high
+        ):
+            bounds = (
+                f"from {low:g}" if high is None else f"from {low:g} to {high:g}"
+            )
             yield self._checked.at(
-                row, f"`{param.label}` is {number:g}, and may be {bounds}.", "Change it."
+                row,
+                f"`{param.label}` is {number:g}, and may be {bounds}.",
+                "Change it.",
             )
 
     def _condition(
@@ -231,9 +304,19 @@ class BehaviorCheck:
     ) -> Iterator[Problem]:
         checked = self._checked
         for fault in faults(
-            when, checked.keys, checked.catalog, checked.behavior.blackboard, wants=wants
+            when,
+            checked.keys,
+            checked.catalog,
+            checked.behavior.blackboard,
+            wants=wants,
         ):
-            message = fault.message if fault.message.endswith(".") else f"{fault.message}."
+            message = (
+                fault.message
+                if fault.message.endswith(".")
+                else f"{fault.message}."
+            )
             yield self._checked.at(
-                row, f"{place} `{when}`, at character {fault.span[0] + 1}: {message}", fault.remedy
+                row,
+                f"{place} `{when}`, at character {fault.span[0] + 1}: {message}",
+                fault.remedy,
             )

@@ -24,25 +24,35 @@ from umbrant.model.staging import (
 from umbrant.model.values import find_named
 
 
-def scenario_problems(project: Project, scenario: Scenario, catalog: Catalog) -> Iterator[Problem]:
+def scenario_problems(
+    project: Project, scenario: Scenario, catalog: Catalog
+) -> Iterator[Problem]:
     """Every problem of one scenario."""
     file = f"scenarios/{scenario.name}.json"
     stages = [stage.name for stage in project.stages]
     if scenario.stage not in stages:
         yield Problem(
-            file, "", f"there is no stage '{scenario.stage}'.", did_you_mean(scenario.stage, stages)
+            file,
+            "",
+            f"there is no stage '{scenario.stage}'.",
+            did_you_mean(scenario.stage, stages),
         )
     seen: set[str] = set()
     for member in scenario.players:
         if member.name in seen:
             yield Problem(
-                file, "", f"two of the cast are called '{member.name}'.", "Rename one of them."
+                file,
+                "",
+                f"two of the cast are called '{member.name}'.",
+                "Rename one of them.",
             )
         seen.add(member.name)
     for member in scenario.cast:
         yield from _member(project, file, member)
     for number, cue in enumerate(scenario.cues, 1):
-        yield from _Cue(project, scenario, catalog, file, f"cue {number}").problems(cue)
+        yield from _Cue(
+            project, scenario, catalog, file, f"cue {number}"
+        ).problems(cue)
 
 
 def _member(project: Project, file: str, member: Member) -> Iterator[Problem]:
@@ -59,7 +69,9 @@ def _member(project: Project, file: str, member: Member) -> Iterator[Problem]:
     behaviors = {behavior.name: behavior for behavior in project.behaviors}
     if member.behavior not in behaviors:
         message = f"'{member.name}' has the behavior '{member.behavior}', which is not there."
-        yield Problem(file, "", message, did_you_mean(member.behavior, list(behaviors)))
+        yield Problem(
+            file, "", message, did_you_mean(member.behavior, list(behaviors))
+        )
         return
     keys = project.keys_of(behaviors[member.behavior])
     for name, value in member.keys.items():
@@ -74,7 +86,10 @@ def _starting_key(
         yield Problem(file, "", message, did_you_mean(name, list(keys)))
     elif keys[name].formula:
         yield Problem(
-            file, "", f"'{member}' starts with `{name}`, which follows a formula.", "Remove it."
+            file,
+            "",
+            f"'{member}' starts with `{name}`, which follows a formula.",
+            "Remove it.",
         )
     elif not value_fits(keys[name], value):
         message = (
@@ -88,7 +103,12 @@ class _Cue:
     """The problems of one cue."""
 
     def __init__(
-        self, project: Project, scenario: Scenario, catalog: Catalog, file: str, called: str
+        self,
+        project: Project,
+        scenario: Scenario,
+        catalog: Catalog,
+        file: str,
+        called: str,
     ) -> None:
         self.project = project
         self.scenario = scenario
@@ -98,12 +118,16 @@ class _Cue:
 
     def problems(self, cue: Cue) -> Iterator[Problem]:
         if (cue.at_s is None) == (not cue.when):
-            yield self._at("has to have either a time or a condition.", "Give it `at_s` or `when`.")
+            yield self._at(
+                "has to have either a time or a condition.",
+                "Give it `at_s` or `when`.",
+            )
         if cue.when:
-            for fault in faults(cue.when, self.project.world_keys(), self.catalog, "the world"):
-                message = (
-                    f"`{cue.when}`, at character {fault.span[0] + 1}: {fault.message.rstrip('.')}."
-                )
+            for fault in faults(
+                cue.when, self.project.world_keys(), self.catalog, "the world"
+            ):
+                place = f"`{cue.when}`, at character {fault.span[0] + 1}"
+                message = f"{place}: {fault.message.rstrip('.')}."
                 yield self._at(message, fault.remedy)
         match cue.does:
             case RaiseEvent(raises=event):
@@ -121,13 +145,18 @@ class _Cue:
 
     def _meant(self, name: str) -> list[Member]:
         """Those of the cast whom a cue names: one, or each of a group."""
-        cast = [*self.scenario.players, *(each for each in self.scenario.cast if each.copies > 1)]
+        cast = [
+            *self.scenario.players,
+            *(each for each in self.scenario.cast if each.copies > 1),
+        ]
         one = find_named(cast, name)
         return [*self.scenario.in_group(name)] if one is None else [one]
 
     @property
     def _names(self) -> list[str]:
-        """The names that a cue can give: all of the cast, what has copies, and groups."""
+        """The names that a cue can give: all of the cast, what has copies, and
+        groups.
+        """
         cast = self.scenario.cast
         return [
             *(each.name for each in self.scenario.players),
@@ -138,7 +167,10 @@ class _Cue:
     def _event(self, event: str) -> Iterator[Problem]:
         known = [each.name for each in self.project.event_list.events]
         if event not in known:
-            yield self._at(f"`{event}` is not in the list of events.", did_you_mean(event, known))
+            yield self._at(
+                f"`{event}` is not in the list of events.",
+                did_you_mean(event, known),
+            )
 
     def _key(self, action: SetKey) -> Iterator[Problem]:
         if action.of is None:
@@ -148,13 +180,20 @@ class _Cue:
         for member in self._meant(action.of):
             yield from self._key_of(self.project.keys_of_member(member), action)
 
-    def _key_of(self, keys: dict[str, Key], action: SetKey) -> Iterator[Problem]:
+    def _key_of(
+        self, keys: dict[str, Key], action: SetKey
+    ) -> Iterator[Problem]:
         if action.sets not in keys:
             yield self._at(
-                f"there is no key `{action.sets}` to set.", did_you_mean(action.sets, list(keys))
+                f"there is no key `{action.sets}` to set.",
+                did_you_mean(action.sets, list(keys)),
             )
-        elif action.value is not None and not value_fits(keys[action.sets], action.value):
-            yield self._at(f"`{action.sets}` cannot be {action.value!r}.", "Change it.")
+        elif action.value is not None and not value_fits(
+            keys[action.sets], action.value
+        ):
+            yield self._at(
+                f"`{action.sets}` cannot be {action.value!r}.", "Change it."
+            )
 
     def _number(self, action: SetNumber) -> Iterator[Problem]:
         yield from self._in_cast(action.of)
@@ -181,23 +220,31 @@ class _Cue:
                 f"the behavior of '{member.name}' has no row `{action.holds}` that is entered and "
                 "ends by itself."
             )
-            yield self._at(message, "Hold an action, a condition or a composite, by its id.")
+            yield self._at(
+                message,
+                "Hold an action, a condition or a composite, by its id.",
+            )
 
     def _in_cast(self, name: str) -> Iterator[Problem]:
         known = self._names
         if name not in known:
-            yield self._at(f"there is no '{name}' in the cast.", did_you_mean(name, known))
+            yield self._at(
+                f"there is no '{name}' in the cast.", did_you_mean(name, known)
+            )
 
     def _named(self, name: str) -> Iterator[Problem]:
         dropped = [
-            cue.does.drops.name for cue in self.scenario.cues if isinstance(cue.does, DropProp)
+            cue.does.drops.name
+            for cue in self.scenario.cues
+            if isinstance(cue.does, DropProp)
         ]
         stage = self.project.find_stage(self.scenario.stage)
         props = [prop.name for prop in stage.props] if stage else []
         known = [*self._names, *props, *dropped]
         if name not in known:
             yield self._at(
-                f"there is no '{name}' in the cast or on the stage.", did_you_mean(name, known)
+                f"there is no '{name}' in the cast or on the stage.",
+                did_you_mean(name, known),
             )
 
     def _at(self, message: str, remedy: str) -> Problem:

@@ -8,7 +8,14 @@ from umbrant.catalog.validation.checked_behavior import CheckedBehavior
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, resolve_variant, used_behaviors
-from umbrant.model.kind_ids import FINAL, HISTORY, MACHINE, OPTION, REGIONS, UTILITY
+from umbrant.model.kind_ids import (
+    FINAL,
+    HISTORY,
+    MACHINE,
+    OPTION,
+    REGIONS,
+    UTILITY,
+)
 from umbrant.model.parts import GUARD
 from umbrant.model.printable import a_or_an
 from umbrant.model.problems import Problem, did_you_mean
@@ -18,26 +25,34 @@ _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
     **dict.fromkeys((*RUNS, Family.OPTION), (GUARD, "decorator", "upkeep")),
     Family.STATE: ("upkeep",),
 }
-"""What a row of a family may have around it; rows of other families may have nothing."""
+"""What a row of a family may have around it; rows of other families may have
+nothing.
+"""
 
 
-def structure_problems(checked: CheckedBehavior, row: Row, kind: Kind) -> Iterator[Problem]:
-    """What is wrong with where a row of a known kind stands, and with what is in it and around
-    it.
+def structure_problems(
+    checked: CheckedBehavior, row: Row, kind: Kind
+) -> Iterator[Problem]:
+    """What is wrong with where a row of a known kind stands, and with what is
+    in it and around it.
     """
     yield from _nesting(checked, row, kind)
     yield from _parts_allowed(checked, row, kind)
     yield from _structure(checked, row, kind)
 
 
-def _nesting(checked: CheckedBehavior, row: Row, kind: Kind) -> Iterator[Problem]:
+def _nesting(
+    checked: CheckedBehavior, row: Row, kind: Kind
+) -> Iterator[Problem]:
     """Problems of a row that stands under a row that cannot hold it."""
     above = checked.behavior.outline.parent[row.id]
     if above is None:
         if kind.family not in RUNS:
             remedy = f"Nest it in {_holders(checked.catalog, kind.family)}."
             yield checked.at(
-                row, f"is {a_or_an(kind.family)}, which cannot stand by itself.", remedy
+                row,
+                f"is {a_or_an(kind.family)}, which cannot stand by itself.",
+                remedy,
             )
         return
     holder = checked.kind_of(above)
@@ -58,61 +73,110 @@ def _nesting(checked: CheckedBehavior, row: Row, kind: Kind) -> Iterator[Problem
         )
 
 
-def _parts_allowed(checked: CheckedBehavior, row: Row, kind: Kind) -> Iterator[Problem]:
-    allowed = _PARTS_ALLOWED.get(kind.family, ()) if kind.id not in (FINAL, HISTORY) else ()
+def _parts_allowed(
+    checked: CheckedBehavior, row: Row, kind: Kind
+) -> Iterator[Problem]:
+    allowed = (
+        _PARTS_ALLOWED.get(kind.family, ())
+        if kind.id not in (FINAL, HISTORY)
+        else ()
+    )
     has = {GUARD: row.guard, "decorator": row.decorators, "upkeep": row.upkeep}
     for part, value in has.items():
         if value and part not in allowed:
             yield checked.at(
-                row, f"is {a_or_an(kind.title)}, which can have no {part}.", "Remove it."
+                row,
+                f"is {a_or_an(kind.title)}, which can have no {part}.",
+                "Remove it.",
             )
 
 
-def _structure(checked: CheckedBehavior, row: Row, kind: Kind) -> Iterator[Problem]:
+def _structure(
+    checked: CheckedBehavior, row: Row, kind: Kind
+) -> Iterator[Problem]:
     """What a kind needs of the rows in it."""
-    inside = [checked.kind_of(child) for child in checked.behavior.outline.children[row.id]]
+    inside = [
+        checked.kind_of(child)
+        for child in checked.behavior.outline.children[row.id]
+    ]
     families = [each.family for each in inside if each is not None]
     if kind.id in (MACHINE, REGIONS) and Family.STATE not in families:
-        yield checked.at(row, f"is {a_or_an(kind.title)} without states.", "Add a state to it.")
+        yield checked.at(
+            row,
+            f"is {a_or_an(kind.title)} without states.",
+            "Add a state to it.",
+        )
     above = checked.behavior.outline.parent[row.id]
     yield from _second_target(checked, row, kind)
-    if kind.id == HISTORY and above is not None and checked.is_of(above, "machine"):
+    if (
+        kind.id == HISTORY
+        and above is not None
+        and checked.is_of(above, "machine")
+    ):
         remedy = "Put it, with the states it should go back to, into a state of their own."
-        yield checked.at(row, "is a history of the machine itself, which is never left.", remedy)
+        yield checked.at(
+            row,
+            "is a history of the machine itself, which is never left.",
+            remedy,
+        )
     if kind.id == UTILITY and Family.OPTION not in families:
-        yield checked.at(row, "is a utility without options.", "Add an option to it.")
-    if kind.id == OPTION and bool(row.args.get("among")) != bool(row.args.get("target")):
+        yield checked.at(
+            row, "is a utility without options.", "Add an option to it."
+        )
+    if kind.id == OPTION and bool(row.args.get("among")) != bool(
+        row.args.get("target")
+    ):
         yield checked.at(
             row,
             "needs both a group and a key to be scored for each of a group.",
             "Fill in the other.",
         )
     if kind.family in (Family.HOOK, Family.TRANSITION):
-        for child, found in zip(checked.behavior.outline.children[row.id], inside, strict=True):
+        for child, found in zip(
+            checked.behavior.outline.children[row.id], inside, strict=True
+        ):
             if found is not None and found.takes_time:
-                remedy = "Use one that is done at once, or put it into the state."
+                remedy = (
+                    "Use one that is done at once, or put it into the state."
+                )
                 message = f"takes time, and what is in {a_or_an(kind.title)} is done at once."
                 yield checked.at(checked.behavior.row(child), message, remedy)
 
 
-def _second_target(checked: CheckedBehavior, row: Row, kind: Kind) -> Iterator[Problem]:
-    """A transition to two states: they must be in two regions beside each other."""
+def _second_target(
+    checked: CheckedBehavior, row: Row, kind: Kind
+) -> Iterator[Problem]:
+    """A transition to two states: they must be in two regions beside each
+    other.
+    """
     also, to = str(row.args.get("also") or ""), str(row.args.get("to") or "")
     outline = checked.behavior.outline
-    if kind.family is not Family.TRANSITION or not also or also not in outline.parent:
+    if (
+        kind.family is not Family.TRANSITION
+        or not also
+        or also not in outline.parent
+    ):
         return
     if to not in outline.parent:
-        yield checked.at(row, "also leads to a state, and to none at first.", "Fill in the first.")
+        yield checked.at(
+            row,
+            "also leads to a state, and to none at first.",
+            "Fill in the first.",
+        )
         return
     shared = [each for each in outline.path(to) if each in outline.path(also)]
     if also == to or not shared or not checked.is_of(shared[-1], REGIONS):
-        message = "leads to two states that are not in regions beside each other."
-        yield checked.at(row, message, "Pick a state of another region, or only one.")
+        message = (
+            "leads to two states that are not in regions beside each other."
+        )
+        yield checked.at(
+            row, message, "Pick a state of another region, or only one."
+        )
 
 
 def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
-    """A row that uses another behavior: whether that is there, and what its keys are bound
-    to.
+    """A row that uses another behavior: whether that is there, and what its
+    keys are bound to.
     """
     name = str(row.args.get(BEHAVIOR, ""))
     inner = checked.project.find_behavior(name)
@@ -120,7 +184,9 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
         return
     if checked.behavior.name in _reaches(checked.project, inner.name):
         yield checked.at(
-            row, f"uses '{name}', which uses '{checked.behavior.name}' again.", "Break the circle."
+            row,
+            f"uses '{name}', which uses '{checked.behavior.name}' again.",
+            "Break the circle.",
         )
         return
     keys = checked.project.keys_of(inner)
@@ -146,12 +212,16 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
                 yield checked.at(row, message, "Pick another key.")
         elif not value_fits(key, value):
             yield checked.at(
-                row, f"`{key_name}` cannot be {value!r}.", f"It is {a_or_an(key.type)}."
+                row,
+                f"`{key_name}` cannot be {value!r}.",
+                f"It is {a_or_an(key.type)}.",
             )
 
 
 def _reaches(project: Project, name: str) -> set[str]:
-    """The behaviors that a behavior uses, directly or through others, and itself."""
+    """The behaviors that a behavior uses, directly or through others, and
+    itself.
+    """
     found: set[str] = set()
     waiting = [name]
     known = {each.name for each in project.behaviors}
@@ -159,11 +229,16 @@ def _reaches(project: Project, name: str) -> set[str]:
         each = waiting.pop()
         if each not in found and each in known:
             found.add(each)
-            waiting.extend(inner for _, inner in used_behaviors(resolve_variant(project, each)))
+            waiting.extend(
+                inner
+                for _, inner in used_behaviors(resolve_variant(project, each))
+            )
     return found
 
 
 def _holders(catalog: Catalog, family: Family) -> str:
     return " or ".join(
-        a_or_an(kind.title) for kind in catalog.kinds.values() if family in kind.holds
+        a_or_an(kind.title)
+        for kind in catalog.kinds.values()
+        if family in kind.holds
     )

@@ -20,40 +20,75 @@ from umbrant.rolling.roll import RollOrder
 from umbrant.studying.cluster import TakeOrder, counted_on_cluster
 from umbrant.studying.counts import CountedTake
 from umbrant.studying.local import counted_here
-from umbrant.studying.study import COUNTS_ONLY, Run, StudyError, StudyFile, identity
-from umbrant.studying.vary import MOST, Varied, VaryError, combinations, read_vary, with_values
+from umbrant.studying.study import (
+    COUNTS_ONLY,
+    Run,
+    StudyError,
+    StudyFile,
+    identity,
+)
+from umbrant.studying.vary import (
+    MOST,
+    Varied,
+    VaryError,
+    combinations,
+    read_vary,
+    with_values,
+)
 
 
 def study(
     project: ProjectArg,
-    out: Annotated[Path, typer.Option("--out", metavar="DIR", help="where its results are kept")],
-    scenario: Annotated[str | None, typer.Option(metavar="S", help="which scenario")] = None,
+    out: Annotated[
+        Path,
+        typer.Option("--out", metavar="DIR", help="where its results are kept"),
+    ],
+    scenario: Annotated[
+        str | None, typer.Option(metavar="S", help="which scenario")
+    ] = None,
     seeds: Annotated[
-        int, typer.Option("--seeds", metavar="N", min=1, max=MOST, help="how many seeds")
+        int,
+        typer.Option(
+            "--seeds", metavar="N", min=1, max=MOST, help="how many seeds"
+        ),
     ] = 100,
     vary: Annotated[
         list[str] | None,
-        typer.Option(metavar="PLACE=FROM:TO:STEP", help="a number to vary; may be given again"),
+        typer.Option(
+            metavar="PLACE=FROM:TO:STEP",
+            help="a number to vary; may be given again",
+        ),
     ] = None,
     jobs: JobsOption = None,
     scheduler: Annotated[
         str | None,
-        typer.Option(metavar="ADDRESS", help="of a Dask scheduler, whose workers play the takes"),
+        typer.Option(
+            metavar="ADDRESS",
+            help="of a Dask scheduler, whose workers play the takes",
+        ),
     ] = None,
     against: Annotated[
         Path | None,
-        typer.Option(metavar="DIR", help="a study from before, to say what is otherwise now"),
+        typer.Option(
+            metavar="DIR",
+            help="a study from before, to say what is otherwise now",
+        ),
     ] = None,
     counts_only: Annotated[
         bool,
-        typer.Option("--counts-only", help="count alone, faster: no findings are looked for"),
+        typer.Option(
+            "--counts-only",
+            help="count alone, faster: no findings are looked for",
+        ),
     ] = False,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Play a scenario with many seeds, and with other numbers, and say how often each row ran.
+    """Play a scenario with many seeds, and with other numbers, and say how
+    often each row ran.
 
-    What has been played is kept in DIR: a study that was stopped is taken up there.
+    What has been played is kept in DIR: a study that was stopped is taken up
+    there.
     """
     found = read_project(project)
     name = playable_scenario(found, str(project), scenario)
@@ -64,10 +99,16 @@ def study(
         taken = range(first, first + seeds)
         same = identity(found, name, taken, vary or (), counts_only=counts_only)
         with StudyFile(out, same) as file:
-            file.note(scenario=name, ticks_per_s=found.scenario(name).ticks_per_s, runs=len(runs))
+            file.note(
+                scenario=name,
+                ticks_per_s=found.scenario(name).ticks_per_s,
+                runs=len(runs),
+            )
             if counts_only:
                 file.note(**{COUNTS_ONLY: "yes"})
-            orders = _Orders(found, name, varied, trust, jobs or default_jobs(), counts_only)
+            orders = _Orders(
+                found, name, varied, trust, jobs or default_jobs(), counts_only
+            )
             _play(file, runs, orders, scheduler)
             if against is not None:
                 tell_against(against, file, row_titles(found, name), as_json)
@@ -79,8 +120,12 @@ def study(
         raise InputError(str(error)) from None
 
 
-def _runs(project: Project, scenario: str, seeds: int, varied: list[Varied]) -> Iterator[Run]:
-    """The takes of a study: all seeds with the first values, then with the next."""
+def _runs(
+    project: Project, scenario: str, seeds: int, varied: list[Varied]
+) -> Iterator[Run]:
+    """The takes of a study: all seeds with the first values, then with the
+    next.
+    """
     count = seeds
     for each in varied:
         count *= len(each.values)
@@ -91,32 +136,48 @@ def _runs(project: Project, scenario: str, seeds: int, varied: list[Varied]) -> 
         )
     first, number = project.scenario(scenario).seed, 0
     for values in combinations(varied):
-        given = {each.name: value for each, value in zip(varied, values, strict=True)}
+        given = {
+            each.name: value for each, value in zip(varied, values, strict=True)
+        }
         for seed in range(first, first + seeds):
             yield Run(number, seed, given)
             number += 1
 
 
-def _play(file: StudyFile, runs: list[Run], orders: "_Orders", scheduler: str | None) -> None:
+def _play(
+    file: StudyFile, runs: list[Run], orders: "_Orders", scheduler: str | None
+) -> None:
     """Play what has not been counted yet."""
     known = file.counted()
-    # Runs are numbered alike whenever the study is begun, so what is counted says what is left.
+    # Runs are numbered alike whenever the study is begun, so what is counted
+    # says what is left.
     left = [run for run in runs if run.number not in known]
-    counted = orders.on_cluster(left, scheduler) if scheduler else orders.here(left)
-    for done, (run, found) in enumerate(zip(left, counted, strict=True), len(runs) - len(left)):
+    counted = (
+        orders.on_cluster(left, scheduler) if scheduler else orders.here(left)
+    )
+    for done, (run, found) in enumerate(
+        zip(left, counted, strict=True), len(runs) - len(left)
+    ):
         if isinstance(found, str):
             file.count(run, None, found)
         else:
             file.count(run, found)
         if sys.stderr.isatty():
-            print(f"\r{done + 1} of {len(runs)} takes", end="", file=sys.stderr, flush=True)
+            print(
+                f"\r{done + 1} of {len(runs)} takes",
+                end="",
+                file=sys.stderr,
+                flush=True,
+            )
     if sys.stderr.isatty() and left:
         print(file=sys.stderr)
 
 
 @dataclass
 class _Orders:
-    """How the takes of a study are played: which project each is of, and by how many."""
+    """How the takes of a study are played: which project each is of, and by how
+    many.
+    """
 
     project: Project
     scenario: str
@@ -129,16 +190,20 @@ class _Orders:
         self._made: dict[tuple[float, ...], Project] = {}
 
     def of(self, run: Run) -> Project:
-        """The project with the values of a run. All seeds of the same values share one, which is
-        checked and written once. Raises ProjectError.
+        """The project with the values of a run. All seeds of the same values
+        share one, which is checked and written once. Raises ProjectError.
         """
         values = tuple(run.given[each.name] for each in self.varied)
         if values not in self._made:
-            self._made[values] = checked_project(with_values(self.project, self.varied, values))
+            self._made[values] = checked_project(
+                with_values(self.project, self.varied, values)
+            )
         return self._made[values]
 
     def here(self, runs: list[Run]) -> Iterator[CountedTake | str]:
-        """Play them with processes of this machine, and count them in their order."""
+        """Play them with processes of this machine, and count them in their
+        order.
+        """
         with TemporaryDirectory(prefix="umbrant-") as folder:
             orders = [
                 RollOrder(
@@ -153,10 +218,18 @@ class _Orders:
             ]
             yield from counted_here(orders, self.jobs)
 
-    def on_cluster(self, runs: list[Run], scheduler: str) -> Iterator[CountedTake | str]:
+    def on_cluster(
+        self, runs: list[Run], scheduler: str
+    ) -> Iterator[CountedTake | str]:
         """Have a cluster play and count them."""
         orders = [
-            TakeOrder(self.of(run), self.scenario, run.seed, self.trust, self.counts_only)
+            TakeOrder(
+                self.of(run),
+                self.scenario,
+                run.seed,
+                self.trust,
+                self.counts_only,
+            )
             for run in runs
         ]
         yield from counted_on_cluster(scheduler, orders)

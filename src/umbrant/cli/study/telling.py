@@ -21,28 +21,52 @@ from umbrant.studying.summaries import (
 
 MOST_SAID = 40
 MOST_LED = 3
-"""How many rows that led, and how many seeds, are told of takes that went alike."""
+"""How many rows that led, and how many seeds, are told of takes that went
+alike.
+"""
 
 
 def tell(file: StudyFile, project: Project, scenario: str) -> None:
     """Say what the takes say, for each combination of varied values."""
     names = row_titles(project, scenario)
-    agents = [each.name for each in project.scenario(scenario).players if each.behavior]
+    agents = [
+        each.name
+        for each in project.scenario(scenario).players
+        if each.behavior
+    ]
     for given in file.groups():
         values = json.loads(given)
         if values:
-            say(", ".join(f"{name} = {value:g}" for name, value in values.items()) + ":")
+            say(
+                ", ".join(
+                    f"{name} = {value:g}" for name, value in values.items()
+                )
+                + ":"
+            )
         _tell_rows(file, given, names)
-        # A key that is the same at every tick of every take has nothing to tell.
-        keys = [each for each in file.key_summaries(given) if each.lowest < each.highest]
+        # A key that is the same at every tick of every take has nothing to
+        # tell.
+        keys = [
+            each
+            for each in file.key_summaries(given)
+            if each.lowest < each.highest
+        ]
         by_chance = [*file.chances(given), *file.draws(given)]
-        _tell_lines("Left to chance:", [_chance_line(each, names) for each in by_chance])
+        _tell_lines(
+            "Left to chance:", [_chance_line(each, names) for each in by_chance]
+        )
         _tell_lines("Keys:", [_key_line(each) for each in keys])
-        _tell_lines("Found:", [_finding_line(each) for each in file.findings(given)])
+        _tell_lines(
+            "Found:", [_finding_line(each) for each in file.findings(given)]
+        )
         led = [(agent, file.clusters(agent, given)) for agent in agents]
         _tell_lines(
             "Takes that went alike, the odd ones first:",
-            [_cluster_line(agent, each, names) for agent, found in led for each in found[:-1]],
+            [
+                _cluster_line(agent, each, names)
+                for agent, found in led
+                for each in found[:-1]
+            ],
         )
     if file.meta(COUNTS_ONLY):
         say("Findings were not looked for: --counts-only.")
@@ -51,7 +75,10 @@ def tell(file: StudyFile, project: Project, scenario: str) -> None:
 
 
 def tell_against(
-    folder: Path, file: StudyFile, names: dict[tuple[str, str], str], as_json: bool
+    folder: Path,
+    file: StudyFile,
+    names: dict[tuple[str, str], str],
+    as_json: bool,
 ) -> None:
     """Say what is otherwise than in a study from before."""
     with StudyFile(folder) as before:
@@ -60,24 +87,33 @@ def tell_against(
         print_json({"differences": [asdict(each) for each in found]})
         return
     likely = [_difference_line(each, names) for each in found if each.is_likely]
-    chance = [_difference_line(each, names) for each in found if not each.is_likely]
+    chance = [
+        _difference_line(each, names) for each in found if not each.is_likely
+    ]
     _tell_lines("Otherwise than before:", likely)
     _tell_lines("Otherwise, maybe by chance:", chance)
     if not found:
         say("Nothing is otherwise than before.")
 
 
-def _difference_line(each: RowDifference, names: dict[tuple[str, str], str]) -> str:
+def _difference_line(
+    each: RowDifference, names: dict[tuple[str, str], str]
+) -> str:
     title = names.get((each.agent, each.row), each.row)
     takes = f"in {each.takes[0]} of {each.of[0]} takes, now in {each.takes[1]} of {each.of[1]}"
     time = f"{each.time[0] * 100:.0f} % of the time, now {each.time[1] * 100:.0f} %"
     return f"{each.agent} {title}: {takes}; {time}"
 
 
-def _tell_rows(file: StudyFile, given: str, names: dict[tuple[str, str], str]) -> None:
+def _tell_rows(
+    file: StudyFile, given: str, names: dict[tuple[str, str], str]
+) -> None:
     order = {place: number for number, place in enumerate(names)}
     last = len(order)
-    summary = sorted(file.summary(given), key=lambda each: order.get((each.agent, each.row), last))
+    summary = sorted(
+        file.summary(given),
+        key=lambda each: order.get((each.agent, each.row), last),
+    )
     _tell_lines("", [_line(each, names) for each in summary])
 
 
@@ -133,7 +169,9 @@ def _finding_line(each: FindingSummary) -> str:
     return f"in {each.takes} of {each.of} takes (seed {each.seed}): {each.agent}: {each.says}"
 
 
-def _cluster_line(agent: str, each: TakeCluster, names: dict[tuple[str, str], str]) -> str:
+def _cluster_line(
+    agent: str, each: TakeCluster, names: dict[tuple[str, str], str]
+) -> str:
     led = ", ".join(
         f"{names.get((agent, row), row)} {share * 100:.0f} %"
         for row, share in list(each.shares.items())[:MOST_LED]
@@ -145,8 +183,12 @@ def _cluster_line(agent: str, each: TakeCluster, names: dict[tuple[str, str], st
     return f"{agent}: {takes}{more}: {led}"
 
 
-def _findings_data(file: StudyFile, given: str) -> list[dict[str, object]] | None:
-    """The findings; None where they were not looked for, which is another thing than none."""
+def _findings_data(
+    file: StudyFile, given: str
+) -> list[dict[str, object]] | None:
+    """The findings; None where they were not looked for, which is another thing
+    than none.
+    """
     if file.meta(COUNTS_ONLY):
         return None
     return [asdict(each) for each in file.findings(given)]
@@ -171,7 +213,9 @@ def data_of(file: StudyFile) -> dict[str, object]:
             }
             for given in file.groups()
         ],
-        "faults": [{"seed": seed, "fault": fault} for seed, fault in file.faults()],
+        "faults": [
+            {"seed": seed, "fault": fault} for seed, fault in file.faults()
+        ],
     }
 
 

@@ -1,1 +1,3 @@
-"""Rows as sentences of chips: what a sentence is made of, how it is laid out, drawn and edited."""
+"""Rows as sentences of chips: what a sentence is made of, how it is laid out,
+drawn and edited.
+"""

@@ -1,12 +1,19 @@
-"""The list below a line in which a condition is typed: what can be written next. Its blanks are
-filled one after the other.
+"""The list below a line in which a condition is typed: what can be written
+next. Its blanks are filled one after the other.
 """
 
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPoint, QStringListModel, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QListView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from umbrant.catalog.language.completion import BLANK, Completion, blanks
 from umbrant.desk.chips.drawing import Brushes
@@ -14,16 +21,23 @@ from umbrant.desk.chips.offered import LINE, OfferDelegate
 
 WIDTH, MOST_LINES, MARGIN = 420, 8, 6
 Complete = Callable[[str, int, str], Sequence[Completion]]
-"""What can be written in a text at the cursor; within a blank of this label, if it is not empty."""
+"""What can be written in a text at the cursor; within a blank of this label, if
+it is not empty.
+"""
 
 
 class CompletionList(QFrame):
-    """Lists what can be written next in a line of its parent. Tab takes the first, or what the
-    arrows have chosen, and goes on to the next blank. Lives in the window's thread.
+    """Lists what can be written next in a line of its parent. Tab takes the
+    first, or what the arrows have chosen, and goes on to the next blank. Lives
+    in the window's thread.
     """
 
     def __init__(
-        self, parent: QWidget, line: QLineEdit, brushes: Brushes, complete: Complete
+        self,
+        parent: QWidget,
+        line: QLineEdit,
+        brushes: Brushes,
+        complete: Complete,
     ) -> None:
         super().__init__(parent)
         self.setObjectName("search")
@@ -39,8 +53,12 @@ class CompletionList(QFrame):
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setModel(QStringListModel(self))
         self.list.setItemDelegate(OfferDelegate(brushes, self._at, self.list))
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.clicked.connect(lambda index: self._take(self.shown[index.row()]))
+        self.list.setHorizontalScrollBarPolicy(
+            Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
+        self.list.clicked.connect(
+            lambda index: self._take(self.shown[index.row()])
+        )
         keys = QLabel("Tab takes it · arrows choose · Enter is done", self)
         keys.setObjectName("dim")
         layout = QVBoxLayout(self)
@@ -65,7 +83,9 @@ class CompletionList(QFrame):
             self._blank = ""
         self.shown = list(self._complete(text, cursor, self._blank))
         # What is written out needs no list.
-        is_written = any(text[each.start : cursor] == each.text for each in self.shown)
+        is_written = any(
+            text[each.start : cursor] == each.text for each in self.shown
+        )
         self._list(hidden=is_written and len(self.shown) == 1)
 
     def below(self, other: QWidget) -> None:
@@ -74,7 +94,9 @@ class CompletionList(QFrame):
             self._move_to_line(other.geometry().bottom() + 1)
 
     def key(self, event: QKeyEvent) -> bool:
-        """Act on a key of the line. Returns whether it was one for the list or for a blank."""
+        """Act on a key of the line. Returns whether it was one for the list or
+        for a blank.
+        """
         key = event.key()
         if key in (Qt.Key.Key_Down, Qt.Key.Key_Up) and self.isVisible():
             self._choose(1 if key == Qt.Key.Key_Down else -1)
@@ -98,11 +120,15 @@ class CompletionList(QFrame):
         if not found:
             self._blank = ""
             return False
-        start, end = next((each for each in found if each[1] > cursor), found[0])
+        start, end = next(
+            (each for each in found if each[1] > cursor), found[0]
+        )
         self._line.setSelection(start, end - start)
         inside = BLANK.fullmatch(text[start:end])
         self._blank = inside[1] if inside else ""
-        self.shown = list(self._complete(text[:start] + text[end:], start, self._blank))
+        self.shown = list(
+            self._complete(text[:start] + text[end:], start, self._blank)
+        )
         self._list()
         return True
 
@@ -118,7 +144,9 @@ class CompletionList(QFrame):
             self._move_to_line()
 
     def _go_on(self) -> bool:
-        """Tab: take what is listed, unless it stands there already; else go to the next blank."""
+        """Tab: take what is listed, unless it stands there already; else go to
+        the next blank.
+        """
         if self.isVisible() and self.shown:
             chosen = self.shown[max(0, self.list.currentIndex().row())]
             self._take(chosen)
@@ -126,7 +154,9 @@ class CompletionList(QFrame):
         return self.next_blank()
 
     def _choose(self, step: int) -> None:
-        row = self.list.currentIndex().row() + (step if self._is_chosen or step < 0 else 0)
+        row = self.list.currentIndex().row() + (
+            step if self._is_chosen or step < 0 else 0
+        )
         self._is_chosen = True
         row = max(0, min(len(self.shown) - 1, row))
         self.list.setCurrentIndex(self.list.model().index(row, 0))
@@ -139,7 +169,9 @@ class CompletionList(QFrame):
         if line.hasSelectedText():
             start, cursor = line.selectionStart(), line.selectionEnd()
         line.setText(text[:start] + chosen.text + text[cursor:])
-        line.setCursorPosition(start if blanks(chosen.text) else start + len(chosen.text))
+        line.setCursorPosition(
+            start if blanks(chosen.text) else start + len(chosen.text)
+        )
         self._blank = ""
         self.hide()
         line.textEdited.disconnect(self.refresh)
@@ -151,7 +183,9 @@ class CompletionList(QFrame):
         return self.shown[index] if 0 <= index < len(self.shown) else None
 
     def _move_to_line(self, top: int = 0) -> None:
-        """Below the line, or below what stands there; above it where there is no room."""
+        """Below the line, or below what stands there; above it where there is
+        no room.
+        """
         line, area = self._line.geometry(), self.parentWidget()
         assert area is not None  # noqa: S101  (made with one)
         lines = min(MOST_LINES, len(self.shown))

@@ -5,7 +5,13 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from umbrant.desk.chips.layout import CHIPS, Fonts, PlacedPiece, RowLayout, shown_text
+from umbrant.desk.chips.layout import (
+    CHIPS,
+    Fonts,
+    PlacedPiece,
+    RowLayout,
+    shown_text,
+)
 from umbrant.desk.chips.sentence import ChipKey, PieceRole, Pill
 from umbrant.desk.widgets.curves import draw_curve
 from umbrant.desk.widgets.theme import ROW_HEIGHT, Palette
@@ -17,8 +23,8 @@ LOZENGE = 5.5
 
 @dataclass
 class Brushes:
-    """What all delegates of a ledger draw with. The palette is changed when the window turns to Day
-    or Night.
+    """What all delegates of a ledger draw with. The palette is changed when the
+    window turns to Day or Night.
     """
 
     palette: Palette
@@ -30,15 +36,20 @@ class Brushes:
 
 
 def draw_pieces(
-    painter: QPainter, layout: RowLayout, brushes: Brushes, focused: ChipKey | None
+    painter: QPainter,
+    layout: RowLayout,
+    brushes: Brushes,
+    focused: ChipKey | None,
 ) -> None:
-    """Draw pills and the pieces on them, from the upper left corner. `focused` is the chip with the
-    keyboard.
+    """Draw pills and the pieces on them, from the upper left corner. `focused`
+    is the chip with the keyboard.
     """
     for pill, rect in layout.pills:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(
-            brushes.palette.guard_fill if pill is Pill.GUARD else brushes.palette.wrap_fill
+            brushes.palette.guard_fill
+            if pill is Pill.GUARD
+            else brushes.palette.wrap_fill
         )
         painter.drawRoundedRect(rect, 4, 4)
     for placed in layout.placed:
@@ -46,20 +57,30 @@ def draw_pieces(
 
 
 def _draw_piece(
-    painter: QPainter, placed: PlacedPiece, brushes: Brushes, focused: ChipKey | None
+    painter: QPainter,
+    placed: PlacedPiece,
+    brushes: Brushes,
+    focused: ChipKey | None,
 ) -> None:
     piece, rect, palette = placed.piece, placed.rect, brushes.palette
     missing = piece.chip is not None and piece.chip.missing
     if piece.role in CHIPS:
         keyed = piece.role is PieceRole.KEY_CHIP
-        rule = palette.refused if missing else palette.key_rule if keyed else palette.chip_rule
+        rule = (
+            palette.refused
+            if missing
+            else palette.key_rule
+            if keyed
+            else palette.chip_rule
+        )
         style = Qt.PenStyle.DashLine if missing else Qt.PenStyle.SolidLine
         painter.setPen(QPen(rule, 1, style))
         painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
     if piece.chip is not None and piece.chip.overridden:
         painter.fillRect(
-            QRectF(rect.left() + 2, rect.bottom() - 1, rect.width() - 4, 2), palette.now
+            QRectF(rect.left() + 2, rect.bottom() - 1, rect.width() - 4, 2),
+            palette.now,
         )
     if piece.chip is not None and piece.chip.key == focused:
         painter.setPen(QPen(palette.now, 2))
@@ -67,23 +88,37 @@ def _draw_piece(
         painter.drawRoundedRect(rect.adjusted(-2, -1, 2, 1), 5, 5)
     if piece.chip is not None and isinstance(piece.chip.value, Curve):
         draw_curve(
-            painter, rect.adjusted(6, 5, -6, -5), piece.chip.value, QPen(palette.running, 1.3)
+            painter,
+            rect.adjusted(6, 5, -6, -5),
+            piece.chip.value,
+            QPen(palette.running, 1.3),
         )
         return
     painter.setFont(brushes.fonts.of(piece))
     painter.setPen(palette.refused if missing else _ink(piece.role, palette))
     middle = Qt.AlignmentFlag.AlignVCenter
-    align = Qt.AlignmentFlag.AlignHCenter if piece.role in CHIPS else Qt.AlignmentFlag.AlignLeft
+    align = (
+        Qt.AlignmentFlag.AlignHCenter
+        if piece.role in CHIPS
+        else Qt.AlignmentFlag.AlignLeft
+    )
     painter.drawText(rect, align | middle, shown_text(brushes.fonts, placed))
 
 
-def draw_lozenge(painter: QPainter, middle: QPointF, colour: QColor, size: float = LOZENGE) -> None:
+def draw_lozenge(
+    painter: QPainter, middle: QPointF, colour: QColor, size: float = LOZENGE
+) -> None:
     """The mark of a transition that fires."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     corners = [(-size + 1, 0), (0, -size), (size - 1, 0), (0, size)]
-    painter.drawPolygon(QPolygonF([middle + QPointF(dx, dy) for dx, dy in corners]))
+    painter.drawPolygon(
+        QPolygonF([middle + QPointF(dx, dy) for dx, dy in corners])
+    )
 
 
 def _ink(role: PieceRole, palette: Palette) -> QColor:
-    return {PieceRole.KIND: palette.dim, PieceRole.KEY_CHIP: palette.running}.get(role, palette.ink)
+    return {
+        PieceRole.KIND: palette.dim,
+        PieceRole.KEY_CHIP: palette.running,
+    }.get(role, palette.ink)

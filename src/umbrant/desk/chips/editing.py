@@ -1,4 +1,6 @@
-"""Changing a chip in place: typed over, picked from a list, or dragged sideways."""
+"""Changing a chip in place: typed over, picked from a list, or dragged
+sideways.
+"""
 
 from collections.abc import Callable, Mapping
 
@@ -12,7 +14,11 @@ from PySide6.QtWidgets import (
 )
 
 from umbrant.catalog.language.check import Fault
-from umbrant.catalog.language.completion import Completion, Vocabulary, completions
+from umbrant.catalog.language.completion import (
+    Completion,
+    Vocabulary,
+    completions,
+)
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.params import ParamType
 from umbrant.catalog.validation.names import names_in
@@ -51,7 +57,9 @@ class ChipEditing(QObject):
     filled = Signal()
     """A chip that had to be filled in has been."""
     closed = Signal(bool)
-    """An editor or a list was closed: whether with Enter or a choice, rather than given up."""
+    """An editor or a list was closed: whether with Enter or a choice, rather
+    than given up.
+    """
 
     def __init__(
         self,
@@ -70,7 +78,8 @@ class ChipEditing(QObject):
         self.menu: QMenu | None = None
         self._slides = 0
         self._written_in = ""
-        """The behavior whose chip is being edited: another may be looked at by the time it is done.
+        """The behavior whose chip is being edited: another may be looked at by
+        the time it is done.
         """
 
     def begin(self, chip: Chip, rect: QRectF) -> None:
@@ -90,7 +99,10 @@ class ChipEditing(QObject):
         if edited.editor is ChipEditor.NUMBER and is_short(edited):
             self._slides += 1
             self.line.slide(
-                edited, lambda number: self._set(edited, number, f"slide {self._slides}")
+                edited,
+                lambda number: self._set(
+                    edited, number, f"slide {self._slides}"
+                ),
             )
         self.line.open()
 
@@ -112,10 +124,16 @@ class ChipEditing(QObject):
         menu.triggered.connect(chosen.append)
         # What is chosen is told of only after the list has been hidden.
         menu.aboutToHide.connect(
-            lambda: QTimer.singleShot(0, self, lambda: self.closed.emit(bool(chosen)))
+            lambda: QTimer.singleShot(
+                0, self, lambda: self.closed.emit(bool(chosen))
+            )
         )
         self.menu = menu
-        menu.popup(self._viewport.mapToGlobal(rect.bottomLeft().toPoint() + QPoint(0, 2)))
+        menu.popup(
+            self._viewport.mapToGlobal(
+                rect.bottomLeft().toPoint() + QPoint(0, 2)
+            )
+        )
 
     def step(self, chip: Chip, steps: float, merges: str = "") -> None:
         """Change a number by steps of its quantity."""
@@ -124,8 +142,8 @@ class ChipEditing(QObject):
             self._set(chip, stepped(chip, steps), merges)
 
     def remove(self, chip: Chip) -> None:
-        """Take off the guard, decorator or upkeep that a chip stands in; of the row itself, put
-        back the default.
+        """Take off the guard, decorator or upkeep that a chip stands in; of the
+        row itself, put back the default.
         """
         self._written_in = self._looked_at()
         self._remove(chip)
@@ -157,15 +175,23 @@ class ChipEditing(QObject):
             action.setToolTip(choice.help)
             action.setCheckable(True)
             action.setChecked(choice.value == chip.value)
-            action.triggered.connect(lambda _=False, value=choice.value: self._set(chip, value))
+            action.triggered.connect(
+                lambda _=False, value=choice.value: self._set(chip, value)
+            )
         keys = chip.param.keys if chip.param else ()
         menu.addSeparator()
         if keys:
             menu.addAction("New key…", lambda: self.new_key(chip, keys))
-        if chip.param is not None and chip.param.type is ParamType.PLACE and not chip.param.writes:
+        if (
+            chip.param is not None
+            and chip.param.type is ParamType.PLACE
+            and not chip.param.writes
+        ):
             menu.addAction(
                 "Pick on the stage…",
-                lambda: self._desk.pick_point(lambda point: self._set(chip, point)),
+                lambda: self._desk.pick_point(
+                    lambda point: self._set(chip, point)
+                ),
             )
         if (
             isinstance(chip.value, KeyRef)
@@ -181,7 +207,9 @@ class ChipEditing(QObject):
             family, _ = part_index(chip.slot.part)
             menu.addAction(f"Remove this {family}", lambda: self._remove(chip))
         elif (
-            chip.param is not None and not chip.param.required and chip.value != chip.param.default
+            chip.param is not None
+            and not chip.param.required
+            and chip.value != chip.param.default
         ):
             menu.addAction("Back to the default", lambda: self._set(chip, None))
 
@@ -189,14 +217,18 @@ class ChipEditing(QObject):
         """Make a key that fits a chip, and bind the chip to it."""
         dialogs = self._dialogs()
         name = dialogs.text(
-            "New key", "Name of the key (small letters, digits, _):", verb="Make it"
+            "New key",
+            "Name of the key (small letters, digits, _):",
+            verb="Make it",
         )
         if name is None:
             return
         kind = (
             types[0]
             if len(types) == 1
-            else dialogs.choice("New key", "What it holds:", [str(each) for each in types])
+            else dialogs.choice(
+                "New key", "What it holds:", [str(each) for each in types]
+            )
         )
         if kind is None:
             return
@@ -215,17 +247,25 @@ class ChipEditing(QObject):
         behavior = self._written_in
 
         def apply(project: Project) -> Project:
-            board = project.behavior(home(project, behavior, chip.slot.row_id)[0]).blackboard
+            board = project.behavior(
+                home(project, behavior, chip.slot.row_id)[0]
+            ).blackboard
             if key.name not in project.blackboard(board).by_name:
                 project = declare_key(project, board, key)
-            return chip_edit(behavior, chip, KeyRef(key=key.name)).apply(project)
+            return chip_edit(behavior, chip, KeyRef(key=key.name)).apply(
+                project
+            )
 
         return Edit(f"New key {key.name}", apply)
 
     def _typed(self, chip: Chip, text: str) -> None:
         self.line = None
         self._table.setFocus()
-        if chip.editor is ChipEditor.CONDITION and not text.strip() and chip.slot.part == GUARD:
+        if (
+            chip.editor is ChipEditor.CONDITION
+            and not text.strip()
+            and chip.slot.part == GUARD
+        ):
             self._remove(chip)
             return
         watch = None
@@ -234,19 +274,29 @@ class ChipEditing(QObject):
         if chip.editor in WRITTEN:
             text, _ = self._read(chip, text)
         if watch is not None:
-            self._desk.apply(guard_edit(self._written_in, chip.slot.row_id, text, watch))
+            self._desk.apply(
+                guard_edit(self._written_in, chip.slot.row_id, text, watch)
+            )
             return
         keys = chip.param.keys if chip.param else ()
         known = self._keys(chip).get(text.strip())
         try:
-            bound = known is not None and known.type in keys and chip.editor is ChipEditor.NUMBER
-            value: ParamValue = KeyRef(key=text.strip()) if bound else typed_value(chip, text)
+            bound = (
+                known is not None
+                and known.type in keys
+                and chip.editor is ChipEditor.NUMBER
+            )
+            value: ParamValue = (
+                KeyRef(key=text.strip()) if bound else typed_value(chip, text)
+            )
         except ChipError as error:
             self._desk.message.emit(str(error))
             return
         self._set(chip, value)
 
-    def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
+    def _set(
+        self, chip: Chip, value: ParamValue | None, merges: str = ""
+    ) -> None:
         if isinstance(chip, FieldChip) and chip.act is not None:
             try:
                 chip.act(value, merges)
@@ -256,12 +306,17 @@ class ChipEditing(QObject):
         edit = chip_edit(self._written_in, chip, value, merges=merges)
         try:
             if isinstance(chip, FieldChip) and chip.careful:
-                broken = [str(problem) for problem in self._desk.documents.broken_by(edit)]
+                broken = [
+                    str(problem)
+                    for problem in self._desk.documents.broken_by(edit)
+                ]
                 if broken and not self._dialogs().breaks(edit.name, broken):
                     return
             changed = self._desk.apply(edit)
         except PathError as error:
-            self._desk.message.emit(f"{value_text(value)} cannot stand there: {error}.")
+            self._desk.message.emit(
+                f"{value_text(value)} cannot stand there: {error}."
+            )
             return
         if changed and chip.missing:
             self.filled.emit()
@@ -280,17 +335,25 @@ class ChipEditing(QObject):
             return check
         if chip.editor is ChipEditor.NUMBER or isinstance(chip, FieldChip):
             return lambda text: (
-                "" if text.strip() in self._keys(chip) else _number_fault(chip, text)
+                ""
+                if text.strip() in self._keys(chip)
+                else _number_fault(chip, text)
             )
         return lambda text: ""
 
     def _read(self, chip: Chip, text: str) -> tuple[str, list[Fault]]:
-        """A condition or formula, typed in its call form or as it is read, as it is stored; and
-        what is wrong with it.
+        """A condition or formula, typed in its call form or as it is read, as
+        it is stored; and what is wrong with it.
         """
-        wants = KeyType.YES_NO if chip.editor is ChipEditor.CONDITION else KeyType.NUMBER
+        wants = (
+            KeyType.YES_NO
+            if chip.editor is ChipEditor.CONDITION
+            else KeyType.NUMBER
+        )
         names = names_in(self._desk.project)
-        return typed_condition(text, self._keys(chip), self._desk.catalog, names, wants)
+        return typed_condition(
+            text, self._keys(chip), self._desk.catalog, names, wants
+        )
 
     def _condition_chip(self, chip: Chip) -> Chip:
         slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
@@ -304,13 +367,21 @@ class ChipEditing(QObject):
         words = Vocabulary(self._keys(chip), self._desk.catalog, names)
 
         def complete(text: str, cursor: int, blank: str) -> list[Completion]:
-            watches = watch_completions(text, cursor) if chip.slot.part == GUARD else []
+            watches = (
+                watch_completions(text, cursor)
+                if chip.slot.part == GUARD
+                else []
+            )
             return watches or completions(text, cursor, words, blank)
 
         return complete
 
     def _keys(self, chip: Chip) -> Mapping[str, Key]:
-        return chip.keys if isinstance(chip, FieldChip) else self._desk.keys_at(chip.slot.row_id)
+        return (
+            chip.keys
+            if isinstance(chip, FieldChip)
+            else self._desk.keys_at(chip.slot.row_id)
+        )
 
     def _looked_at(self) -> str:
         behavior = self._desk.behavior
@@ -320,7 +391,9 @@ class ChipEditing(QObject):
 def in_one_line(message: str, remedy: str) -> str:
     """What is wrong and the way out, one behind the other."""
     ends = message.endswith((".", "?", "!"))
-    return f"{message if ends or not remedy else f'{message}.'} {remedy}".strip()
+    return (
+        f"{message if ends or not remedy else f'{message}.'} {remedy}".strip()
+    )
 
 
 def _number_fault(chip: Chip, text: str) -> str:

@@ -1,5 +1,5 @@
-"""What is typed after the name of a kind, as values of its parameters: `move visitor 1.5`, `when
-distance(a) < 6`.
+"""What is typed after the name of a kind, as values of its parameters: `move
+visitor 1.5`, `when distance(a) < 6`.
 """
 
 import re
@@ -30,7 +30,9 @@ _SMALL = (
     "it s sec second seconds m metre metres meter meters ° degrees"
 )
 SMALL_WORDS = frozenset(_SMALL.split())
-"""Words that say nothing about a value, and units: left out where they are no name."""
+"""Words that say nothing about a value, and units: left out where they are no
+name.
+"""
 WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
 
 
@@ -42,7 +44,9 @@ class Filling:
     left: tuple[str, ...] = ()
     """The words that fit none of them."""
     new_keys: tuple[tuple[str, Key], ...] = ()
-    """For words that are left the parameters that could hold a key of that name, and such keys."""
+    """For words that are left the parameters that could hold a key of that
+    name, and such keys.
+    """
 
     @property
     def with_new_keys(self) -> dict[str, ParamValue]:
@@ -52,37 +56,56 @@ class Filling:
 
 
 def filled(
-    kind: Kind, text: str, row_id: str, project: Project, expanded: ExpandedBehavior | None
+    kind: Kind,
+    text: str,
+    row_id: str,
+    project: Project,
+    expanded: ExpandedBehavior | None,
 ) -> dict[str, ParamValue]:
     """The values that a text gives to a kind's parameters, see `filling`."""
     return filling(kind, text, row_id, project, expanded).args
 
 
 def filling(
-    kind: Kind, text: str, row_id: str, project: Project, expanded: ExpandedBehavior | None
+    kind: Kind,
+    text: str,
+    row_id: str,
+    project: Project,
+    expanded: ExpandedBehavior | None,
 ) -> Filling:
     """What a text gives to a kind's parameters, and what of it fits none.
 
-    A condition or a formula that must be there takes all of it; one that may be there takes what
-    stands behind `if`. A transition leads to what stands behind an arrow. Else numbers go to
-    numbers, names to what can be called so, and what remains to a text. `row_id` is a row beside
-    the new one, whose keys it may use.
+    A condition or a formula that must be there takes all of it; one that may be
+    there takes what stands behind `if`. A transition leads to what stands
+    behind an arrow. Else numbers go to numbers, names to what can be called so,
+    and what remains to a text. `row_id` is a row beside the new one, whose keys
+    it may use.
     """
     if not text.strip():
         return Filling({})
     found: dict[str, ParamValue] = {}
-    if (leads := next((each for each in kind.params if each.type is ParamType.STATE), None)) and (
-        arrow := _ARROW.search(text)
-    ):
+    if (
+        leads := next(
+            (each for each in kind.params if each.type is ParamType.STATE), None
+        )
+    ) and (arrow := _ARROW.search(text)):
         target = _named(arrow[1].strip(), leads, row_id, project, expanded)
         if target is not None:
             found[leads.name] = target
             text = text[: arrow.start()]
-    written = next((param for param in kind.params if param.type in WRITTEN), None)
+    written = next(
+        (param for param in kind.params if param.type in WRITTEN), None
+    )
     if written is not None and written.required:
-        taken = {} if expanded is None else dict(expanded.key_scope(row_id).keys)
+        taken = (
+            {} if expanded is None else dict(expanded.key_scope(row_id).keys)
+        )
         ranged = input_range(text, taken) if kind.id == CONSIDER else {}
-        return Filling({**found, written.name: text.strip(), **ranged} if text.strip() else found)
+        return Filling(
+            {**found, written.name: text.strip(), **ranged}
+            if text.strip()
+            else found
+        )
     if written is not None and (condition := _IF.search(text)):
         found[written.name] = condition[1].strip()
         text = text[: condition.start()]
@@ -119,12 +142,18 @@ def _as_spread(found: re.Match[str]) -> str:
 def _new_keys(
     kind: Kind, left: list[str], found: dict[str, ParamValue]
 ) -> Iterator[tuple[str, Key]]:
-    """For each word that is left and could be the name of a key, the next parameter that must be
-    filled in and takes one.
+    """For each word that is left and could be the name of a key, the next
+    parameter that must be filled in and takes one.
     """
-    free = [param for param in kind.params if param.required and param.name not in found]
+    free = [
+        param
+        for param in kind.params
+        if param.required and param.name not in found
+    ]
     for word in left:
-        param = next((each for each in free if _key_type(each) is not None), None)
+        param = next(
+            (each for each in free if _key_type(each) is not None), None
+        )
         if param is None or not _KEY_NAME.match(word):
             continue
         free.remove(param)
@@ -132,7 +161,9 @@ def _new_keys(
 
 
 def _key_type(param: Param) -> KeyType | None:
-    """The type of key that a parameter takes first of all; None if it takes none."""
+    """The type of key that a parameter takes first of all; None if it takes
+    none.
+    """
     if param.type is ParamType.KEY:
         return param.keys[0] if param.keys else None
     return {
@@ -147,7 +178,10 @@ def _took_number(word: str, kind: Kind, found: dict[str, ParamValue]) -> bool:
     if not number:
         return False
     for param in kind.params:
-        if param.type in (ParamType.NUMBER, ParamType.SPREAD) and param.name not in found:
+        if (
+            param.type in (ParamType.NUMBER, ParamType.SPREAD)
+            and param.name not in found
+        ):
             mean, half_width = float(number[1]), float(number[2] or 0)
             found[param.name] = (
                 Spread(mean=mean, half_width=half_width)
@@ -176,11 +210,22 @@ def _took_name(
 
 
 def _named(
-    word: str, param: Param, row_id: str, project: Project, expanded: ExpandedBehavior | None
+    word: str,
+    param: Param,
+    row_id: str,
+    project: Project,
+    expanded: ExpandedBehavior | None,
 ) -> ParamValue | None:
     """What a parameter can be set to that is called by a word."""
-    chip = Chip(Slot(row_id, ROW, param.name), ChipEditor.PICK, None, param.label, param)
+    chip = Chip(
+        Slot(row_id, ROW, param.name), ChipEditor.PICK, None, param.label, param
+    )
     offered = choices(chip, project, expanded if row_id else None)
     return next(
-        (choice.value for choice in offered if choice.label.strip().lower() == word.lower()), None
+        (
+            choice.value
+            for choice in offered
+            if choice.label.strip().lower() == word.lower()
+        ),
+        None,
     )

@@ -20,15 +20,19 @@ NEW_GUARD = "yes"
 
 
 class InlineEditor(QLineEdit):
-    """A line over a chip. Enter and leaving it keep what was typed, Escape does not. Says below
-    what is wrong.
+    """A line over a chip. Enter and leaving it keep what was typed, Escape does
+    not. Says below what is wrong.
     """
 
     left = Signal(bool)
     """It was closed: whether with Enter."""
 
     def __init__(
-        self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]
+        self,
+        table: QAbstractScrollArea,
+        chip: Chip,
+        rect: QRectF,
+        check: Callable[[str], str],
     ) -> None:
         viewport = table.viewport()
         super().__init__(viewport)
@@ -36,7 +40,11 @@ class InlineEditor(QLineEdit):
         self.finished: Callable[[str], None] = lambda text: None
         self._check = check
         self._open = True
-        self._first = chip.value if isinstance(chip.value, str) else value_text(chip.value)
+        self._first = (
+            chip.value
+            if isinstance(chip.value, str)
+            else value_text(chip.value)
+        )
         self.setText("" if chip.value is None else self._first)
         self.setAccessibleName(f"{chip.label} of the row")
         wide = max(
@@ -46,7 +54,10 @@ class InlineEditor(QLineEdit):
         wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
         left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
         self.setGeometry(
-            left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6
+            left,
+            int(rect.top()) - 3,
+            min(wide, viewport.width() - 4),
+            int(rect.height()) + 6,
         )
         self.slider: QSlider | None = None
         self.completing: CompletionList | None = None
@@ -70,11 +81,13 @@ class InlineEditor(QLineEdit):
 
     def offer(self, brushes: Brushes, complete: Complete) -> None:
         """List what can be written next, below the line."""
-        self.completing = CompletionList(self._table.viewport(), self, brushes, complete)
+        self.completing = CompletionList(
+            self._table.viewport(), self, brushes, complete
+        )
 
     def slide(self, chip: Chip, put: Callable[[float], None]) -> None:
-        """Show a slider below, for a number whose range is short; what it is moved to is put in at
-        once.
+        """Show a slider below, for a number whose range is short; what it is
+        moved to is put in at once.
         """
         low, high, step = (
             float(chip.quantity.low or 0),
@@ -87,7 +100,10 @@ class InlineEditor(QLineEdit):
         slider.setRange(0, round((high - low) / step))
         slider.setValue(round((number_of(chip.value) - low) / step))
         slider.setGeometry(
-            self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22
+            self.x(),
+            self.y() + self.height() + 1,
+            max(self.width(), SLIDER_WIDTH),
+            22,
         )
 
         def moved(index: int) -> None:
@@ -100,8 +116,12 @@ class InlineEditor(QLineEdit):
         self.slider = slider
 
     def commit(self) -> None:
-        """Close the editor, and hand its text on if it differs from what it was opened with."""
-        if self._open and self.text() != ("" if self._first is None else self._first):
+        """Close the editor, and hand its text on if it differs from what it was
+        opened with.
+        """
+        if self._open and self.text() != (
+            "" if self._first is None else self._first
+        ):
             self._close(keep=True)
         else:
             self._close(keep=False)
@@ -134,18 +154,24 @@ class InlineEditor(QLineEdit):
             self.cancel()
             self.left.emit(False)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            # Not passed on to the table below, where it would open the chip again.
+            # Not passed on to the table below, where it would open the chip
+            # again.
             self.commit()
             self.left.emit(True)
         else:
             super().keyPressEvent(event)
 
     def _say_fault(self, text: str) -> None:
-        fault = "" if self.completing is not None and blanks(text) else self._check(text)
+        fault = (
+            ""
+            if self.completing is not None and blanks(text)
+            else self._check(text)
+        )
         self._fault.setText(fault)
         self._fault.setVisible(bool(fault))
         self._fault.adjustSize()
-        # Above where there is a list below, which keeps clear of it where there is no room above.
+        # Above where there is a list below, which keeps clear of it where there
+        # is no room above.
         above = self.y() - self._fault.height() - 2
         below = self.y() + self.height() + 2
         is_above = self.completing is not None and above >= 0

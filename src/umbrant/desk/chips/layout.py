@@ -1,5 +1,5 @@
-"""Where the pieces of a row stand: in one line if they fit, else in several, so that nothing is cut
-off.
+"""Where the pieces of a row stand: in one line if they fit, else in several, so
+that nothing is cut off.
 """
 
 from dataclasses import dataclass, field
@@ -37,12 +37,15 @@ class Fonts:
             return self.bold
         return (
             self.small
-            if piece.role is PieceRole.KIND or (piece.pill and piece.role is not PieceRole.CHIP)
+            if piece.role is PieceRole.KIND
+            or (piece.pill and piece.role is not PieceRole.CHIP)
             else self.body
         )
 
     def width(self, piece: SentencePiece) -> float:
-        """How wide a piece is, with its chip around it. A curve is drawn, not written."""
+        """How wide a piece is, with its chip around it. A curve is drawn, not
+        written.
+        """
         if piece.chip is not None and isinstance(piece.chip.value, Curve):
             return CURVE_WIDTH
         text = QFontMetricsF(self.of(piece)).horizontalAdvance(piece.text)
@@ -59,8 +62,8 @@ class PlacedPiece:
 
 @dataclass
 class RowLayout:
-    """The pieces of one row and the pills behind them. Coordinates start at the cell's upper left
-    corner.
+    """The pieces of one row and the pills behind them. Coordinates start at the
+    cell's upper left corner.
     """
 
     indent_x: float
@@ -71,13 +74,15 @@ class RowLayout:
     def chip_at(self, point: QPointF) -> tuple[Chip, QRectF] | None:
         """The chip under a point, and its rectangle."""
         for each in self.placed:
-            if each.piece.chip is not None and each.rect.adjusted(-2, -3, 2, 3).contains(point):
+            if each.piece.chip is not None and each.rect.adjusted(
+                -2, -3, 2, 3
+            ).contains(point):
                 return each.piece.chip, each.rect
         return None
 
     def chips(self) -> list[tuple[Chip, QRectF]]:
-        """The chips that can be reached by keyboard, in the order in which they are read: a
-        condition counts once.
+        """The chips that can be reached by keyboard, in the order in which they
+        are read: a condition counts once.
         """
         found: list[tuple[Chip, QRectF]] = []
         for each in self.placed:
@@ -92,7 +97,12 @@ class SentenceFlow:
     """Lays out the rows of one ledger for a column of a certain width."""
 
     def __init__(
-        self, fonts: Fonts, width: float, *, compact: bool = False, first_x: float = FIRST_X
+        self,
+        fonts: Fonts,
+        width: float,
+        *,
+        compact: bool = False,
+        first_x: float = FIRST_X,
     ) -> None:
         self.first_x = first_x
         self.fonts = fonts
@@ -107,17 +117,22 @@ class SentenceFlow:
         layout = RowLayout(indent)
         cursor = _Cursor(indent, 0, indent + HANGING, self.width - RIGHT_MARGIN)
         for _, block in groupby(
-            pieces, key=lambda piece: (piece.pill, piece.group if piece.pill else 0)
+            pieces,
+            key=lambda piece: (piece.pill, piece.group if piece.pill else 0),
         ):
             self._block(list(block), cursor, layout)
         layout.height = self.line + cursor.row * self.next_line
         return layout
 
-    def _block(self, block: list[SentencePiece], cursor: "_Cursor", layout: RowLayout) -> None:
+    def _block(
+        self, block: list[SentencePiece], cursor: "_Cursor", layout: RowLayout
+    ) -> None:
         pill = block[0].pill
         padding = PILL_PADDING if pill else 0.0
         wide = (
-            sum(self.fonts.width(piece) for piece in block) + GAP * (len(block) - 1) + 2 * padding
+            sum(self.fonts.width(piece) for piece in block)
+            + GAP * (len(block) - 1)
+            + 2 * padding
         )
         first = self.fonts.width(block[0]) + 2 * padding
         if (
@@ -130,25 +145,42 @@ class SentenceFlow:
         cursor.x += padding
         for piece in block:
             width = min(self.fonts.width(piece), cursor.room - 2 * padding)
-            if not cursor.fits(width + padding) and not cursor.at_start(padding):
+            if not cursor.fits(width + padding) and not cursor.at_start(
+                padding
+            ):
                 self._close_pill(pill, left, cursor, padding, layout)
                 cursor.break_line()
                 left = cursor.x
                 cursor.x += padding
             layout.placed.append(
-                PlacedPiece(piece, QRectF(cursor.x, self._top(cursor.row), width, self.chip_height))
+                PlacedPiece(
+                    piece,
+                    QRectF(
+                        cursor.x, self._top(cursor.row), width, self.chip_height
+                    ),
+                )
             )
             cursor.x += width + GAP
         self._close_pill(pill, left, cursor, padding, layout)
         cursor.x += 3 if pill else 0
 
     def _close_pill(
-        self, pill: Pill, left: float, cursor: "_Cursor", padding: float, layout: RowLayout
+        self,
+        pill: Pill,
+        left: float,
+        cursor: "_Cursor",
+        padding: float,
+        layout: RowLayout,
     ) -> None:
         if pill:
             cursor.x += padding - GAP
             top = self._top(cursor.row) - 1.0
-            layout.pills.append((pill, QRectF(left, top, cursor.x - left, self.chip_height + 2.0)))
+            layout.pills.append(
+                (
+                    pill,
+                    QRectF(left, top, cursor.x - left, self.chip_height + 2.0),
+                )
+            )
             cursor.x += GAP
 
     def _top(self, row: int) -> float:
@@ -181,8 +213,12 @@ class _Cursor:
 
 
 def shown_text(fonts: Fonts, placed: PlacedPiece) -> str:
-    """The text of a piece, shortened only where a single piece is wider than the whole column."""
-    room = placed.rect.width() - (2 * CHIP_PADDING if placed.piece.role in CHIPS else 0)
+    """The text of a piece, shortened only where a single piece is wider than
+    the whole column.
+    """
+    room = placed.rect.width() - (
+        2 * CHIP_PADDING if placed.piece.role in CHIPS else 0
+    )
     return QFontMetricsF(fonts.of(placed.piece)).elidedText(
         placed.piece.text, Qt.TextElideMode.ElideRight, room + 1
     )
@@ -190,4 +226,6 @@ def shown_text(fonts: Fonts, placed: PlacedPiece) -> str:
 
 def make_flow(fonts: Fonts, width: float, *, compact: bool) -> SentenceFlow:
     """The layout of an outline column."""
-    return SentenceFlow(fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact)
+    return SentenceFlow(
+        fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact
+    )

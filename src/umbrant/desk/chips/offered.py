@@ -3,7 +3,14 @@
 from collections.abc import Callable
 from typing import Protocol
 
-from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import (
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRectF,
+    QSize,
+    Qt,
+)
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyle, QStyleOptionViewItem
 
@@ -37,27 +44,42 @@ class SearchMatch(Protocol):
 
 
 class OfferDelegate(PaintedDelegate):
-    """Draws an offer in one line: its title, how it reads, and at the right what it becomes."""
+    """Draws an offer in one line: its title, how it reads, and at the right
+    what it becomes.
+    """
 
     def __init__(
-        self, brushes: Brushes, shown: Callable[[int], SearchMatch | None], parent: QObject
+        self,
+        brushes: Brushes,
+        shown: Callable[[int], SearchMatch | None],
+        parent: QObject,
     ) -> None:
         super().__init__(parent)
         self._brushes = brushes
         self._shown = shown
 
     def sizeHint(
-        self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+        self,
+        option: QStyleOptionViewItem,
+        index: QModelIndex | QPersistentModelIndex,
     ) -> QSize:
         return QSize(100, LINE)
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         offer = self._shown(index.row())
         if offer is None:
             return
-        palette, fonts, box = self._brushes.palette, self._brushes.fonts, QRectF(cell)
+        palette, fonts, box = (
+            self._brushes.palette,
+            self._brushes.fonts,
+            QRectF(cell),
+        )
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -68,7 +90,11 @@ class OfferDelegate(PaintedDelegate):
         painter.setFont(fonts.small)
         painter.setPen(palette.dim)
         painter.drawText(box, middle | Qt.AlignmentFlag.AlignRight, offer.place)
-        room = box.width() - painter.fontMetrics().horizontalAdvance(offer.place) - 12
+        room = (
+            box.width()
+            - painter.fontMetrics().horizontalAdvance(offer.place)
+            - 12
+        )
         painter.setFont(fonts.bold)
         painter.setPen(palette.ink)
         painter.drawText(box, middle, offer.title)

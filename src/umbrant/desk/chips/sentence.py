@@ -1,5 +1,5 @@
-"""A row as the sentence it is read as: words, chips and pills, and what each chip edits. Knows
-nothing of Qt.
+"""A row as the sentence it is read as: words, chips and pills, and what each
+chip edits. Knows nothing of Qt.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -7,10 +7,21 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
-from umbrant.catalog.language.phrases import PhrasePiece, PhrasePieceKind, pieces
+from umbrant.catalog.language.phrases import (
+    PhrasePiece,
+    PhrasePieceKind,
+    pieces,
+)
 from umbrant.catalog.language.tree import SIGNS, LanguageError, parse
 from umbrant.catalog.params import Param, ParamType, Quantity
-from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep, UpkeepMoment
+from umbrant.model.behaviors import (
+    BINDS,
+    Decorator,
+    Key,
+    Row,
+    Upkeep,
+    UpkeepMoment,
+)
 from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE, USE_BEHAVIOR, UTILITY
 from umbrant.model.parts import GUARD, ROW, Slot, part_name
 from umbrant.model.values import (
@@ -62,15 +73,17 @@ class ChipEditor(StrEnum):
 ChipKey = tuple[Slot, ChipEditor, int]
 
 WHEN, WATCH, EVERY = "when", "watch", "every"
-"""The parameters of a guard, and the one that every upkeep has, as they stand in a `Slot`."""
+"""The parameters of a guard, and the one that every upkeep has, as they stand
+in a `Slot`.
+"""
 STEP_SIGN, STEP_THRESHOLD = "curve.sign", "curve.threshold"
 """Two fields of a curve that is a step, as they stand in a `Slot`."""
 
 
 @dataclass(frozen=True)
 class Chip:
-    """A value in a sentence that can be changed. A number inside a condition stands at `span` of
-    the condition.
+    """A value in a sentence that can be changed. A number inside a condition
+    stands at `span` of the condition.
     """
 
     slot: Slot
@@ -82,12 +95,14 @@ class Chip:
     span: tuple[int, int] | None = None
     missing: bool = False
     overridden: bool = False
-    """Whether a variant says this otherwise than the behavior that it is made from."""
+    """Whether a variant says this otherwise than the behavior that it is made
+    from.
+    """
 
     @property
     def key(self) -> ChipKey:
-        """What stays the same when the chip's value is changed: its slot, and where in a condition
-        it begins.
+        """What stays the same when the chip's value is changed: its slot, and
+        where in a condition it begins.
         """
         return self.slot, self.editor, self.span[0] if self.span else -1
 
@@ -106,8 +121,8 @@ class SentencePiece:
 
 @dataclass(frozen=True)
 class SentenceContext:
-    """What a row's sentence depends on besides the row: the names of other rows, and what it
-    uses.
+    """What a row's sentence depends on besides the row: the names of other
+    rows, and what it uses.
     """
 
     names: Mapping[str, str]
@@ -118,7 +133,9 @@ class SentenceContext:
     """Of a transition: whether it is the machine's own."""
 
     def name_of(self, row: Row, other: str) -> str:
-        """The name of a row that another one of the same behavior names by its id."""
+        """The name of a row that another one of the same behavior names by its
+        id.
+        """
         path = row.id.rpartition("/")[0]
         return self.names.get(f"{path}/{other}" if path else other, other)
 
@@ -127,27 +144,39 @@ NO_CONTEXT = SentenceContext({})
 
 
 def sentence(
-    row: Row, catalog: Catalog, around: SentenceContext = NO_CONTEXT, *, in_full: bool = False
+    row: Row,
+    catalog: Catalog,
+    around: SentenceContext = NO_CONTEXT,
+    *,
+    in_full: bool = False,
 ) -> list[SentencePiece]:
-    """The pieces of a row, in the order in which they are read. `in_full` shows parameters left at
-    their default.
+    """The pieces of a row, in the order in which they are read. `in_full` shows
+    parameters left at their default.
     """
     return [
         piece
         if piece.pill is Pill.NONE
-        else SentencePiece(piece.text, piece.role, piece.pill, piece.chip, group)
-        for group, block in enumerate(_Writer(row, catalog, around, in_full).blocks())
+        else SentencePiece(
+            piece.text, piece.role, piece.pill, piece.chip, group
+        )
+        for group, block in enumerate(
+            _Writer(row, catalog, around, in_full).blocks()
+        )
         for piece in block
     ]
 
 
 def has_more(row: Row, catalog: Catalog) -> bool:
     """Whether a row has parameters that are shown only in full."""
-    return len(sentence(row, catalog, in_full=True)) > len(sentence(row, catalog))
+    return len(sentence(row, catalog, in_full=True)) > len(
+        sentence(row, catalog)
+    )
 
 
 class _Writer:
-    def __init__(self, row: Row, catalog: Catalog, around: SentenceContext, in_full: bool) -> None:
+    def __init__(
+        self, row: Row, catalog: Catalog, around: SentenceContext, in_full: bool
+    ) -> None:
         self.row = row
         self.catalog = catalog
         self.around = around
@@ -163,12 +192,19 @@ class _Writer:
             if _shows_kind(kind)
             else str(kind.family)
         )
-        name = Chip(Slot(self.row.id, ROW, "name"), ChipEditor.NAME, self.row.name, "name")
+        name = Chip(
+            Slot(self.row.id, ROW, "name"),
+            ChipEditor.NAME,
+            self.row.name,
+            "name",
+        )
         nameless = kind is not None and kind.family in NAMELESS
         if not nameless or self.row.name:
             yield [
                 SentencePiece(label, PieceRole.KIND),
-                SentencePiece(self.row.name or "unnamed", PieceRole.NAME, chip=name),
+                SentencePiece(
+                    self.row.name or "unnamed", PieceRole.NAME, chip=name
+                ),
             ]
         elif kind is not None and kind.family is not Family.TRANSITION:
             yield [SentencePiece(label, PieceRole.KIND)]
@@ -186,43 +222,79 @@ class _Writer:
             yield self._upkeep(index, upkeep)
 
     def _own_phrase(self, kind: Kind) -> Iterator[list[SentencePiece]]:
-        """The phrase of the row itself. What is optional in a utility's settings stands on a pill
-        of its own.
+        """The phrase of the row itself. What is optional in a utility's
+        settings stands on a pill of its own.
         """
         if kind.family is not Family.OPTION and kind.id != UTILITY:
             yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
             return
-        shown = [param.name for param in kind.params] if self.in_full else list(self.row.args)
+        shown = (
+            [param.name for param in kind.params]
+            if self.in_full
+            else list(self.row.args)
+        )
         for optional, parts in kind.stretches(shown):
             pill = Pill.WRAP if optional else Pill.NONE
             yield list(self._pieces(parts, self.row.args, ROW, pill))
 
     def _binds(self) -> Iterator[list[SentencePiece]]:
-        """What the used behavior's keys are bound to; in full also those that are not bound."""
+        """What the used behavior's keys are bound to; in full also those that
+        are not bound.
+        """
         for name, key in self.around.inner_keys.items():
             value = self.row.binds.get(name)
             if value is None and not self.in_full:
                 continue
-            wanted = ParamType.NUMBER if key.type is KeyType.NUMBER else ParamType.TEXT
-            param = Param(name, wanted, key.help or f"the key {name}", keys=(key.type,))
+            wanted = (
+                ParamType.NUMBER
+                if key.type is KeyType.NUMBER
+                else ParamType.TEXT
+            )
+            param = Param(
+                name, wanted, key.help or f"the key {name}", keys=(key.type,)
+            )
             quantity = Quantity(key.unit, key.low, key.high, 0.1)
-            number = wanted is ParamType.NUMBER and not isinstance(value, KeyRef)
-            editor = ChipEditor.NUMBER if number and value is not None else ChipEditor.PICK
-            chip = Chip(Slot(self.row.id, BINDS, name), editor, value, name, param, quantity)
+            number = wanted is ParamType.NUMBER and not isinstance(
+                value, KeyRef
+            )
+            editor = (
+                ChipEditor.NUMBER
+                if number and value is not None
+                else ChipEditor.PICK
+            )
+            chip = Chip(
+                Slot(self.row.id, BINDS, name),
+                editor,
+                value,
+                name,
+                param,
+                quantity,
+            )
             keyed = isinstance(value, KeyRef)
             text = "its own" if value is None else value_text(value, key.unit)
             yield [
                 SentencePiece(f"{name} is", PieceRole.WORDS, Pill.WRAP),
                 SentencePiece(
-                    text, PieceRole.KEY_CHIP if keyed else PieceRole.CHIP, Pill.WRAP, chip
+                    text,
+                    PieceRole.KEY_CHIP if keyed else PieceRole.CHIP,
+                    Pill.WRAP,
+                    chip,
                 ),
             ]
 
-    def _decorator(self, index: int, decorator: Decorator) -> list[SentencePiece]:
+    def _decorator(
+        self, index: int, decorator: Decorator
+    ) -> list[SentencePiece]:
         kind = self.catalog.get(decorator.kind, Family.DECORATOR)
         if kind is None:
-            return [SentencePiece(f"{decorator.kind}?", PieceRole.WORDS, Pill.WRAP)]
-        return list(self._phrase(kind, decorator.args, part_name("decorator", index), Pill.WRAP))
+            return [
+                SentencePiece(f"{decorator.kind}?", PieceRole.WORDS, Pill.WRAP)
+            ]
+        return list(
+            self._phrase(
+                kind, decorator.args, part_name("decorator", index), Pill.WRAP
+            )
+        )
 
     def _upkeep(self, index: int, upkeep: Upkeep) -> list[SentencePiece]:
         part = part_name("upkeep", index)
@@ -230,7 +302,9 @@ class _Writer:
         slot = Slot(self.row.id, part, EVERY)
         if upkeep.at is UpkeepMoment.EVERY:
             text = value_text(upkeep.every_s, "s")
-            when = Chip(slot, ChipEditor.NUMBER, upkeep.every_s, "every", None, quantity)
+            when = Chip(
+                slot, ChipEditor.NUMBER, upkeep.every_s, "every", None, quantity
+            )
         else:
             text = str(upkeep.at)
             when = Chip(slot, ChipEditor.PICK, text, "when", None, quantity)
@@ -240,7 +314,10 @@ class _Writer:
         ]
         kind = self.catalog.get(upkeep.kind, Family.ACTION, Family.CONDITION)
         if kind is None:
-            return [*found, SentencePiece(f"{upkeep.kind}?", PieceRole.WORDS, Pill.WRAP)]
+            return [
+                *found,
+                SentencePiece(f"{upkeep.kind}?", PieceRole.WORDS, Pill.WRAP),
+            ]
         return [*found, *self._phrase(kind, upkeep.args, part, Pill.WRAP)]
 
     def _guard(self, when: str, watch: str) -> list[SentencePiece]:
@@ -248,7 +325,10 @@ class _Writer:
         chip = Chip(slot, ChipEditor.WATCH, watch, "watch")
         return [
             SentencePiece(
-                "if", PieceRole.WORDS, Pill.GUARD, self._condition_chip(GUARD, WHEN, when)
+                "if",
+                PieceRole.WORDS,
+                Pill.GUARD,
+                self._condition_chip(GUARD, WHEN, when),
             ),
             *self._condition(GUARD, WHEN, when, Pill.GUARD),
             SentencePiece(f"· {watch}", PieceRole.FLAT_CHIP, Pill.GUARD, chip),
@@ -257,7 +337,11 @@ class _Writer:
     def _phrase(
         self, kind: Kind, args: dict[str, ParamValue], part: str, pill: Pill
     ) -> Iterator[SentencePiece]:
-        shown = [param.name for param in kind.params] if self.in_full else list(args)
+        shown = (
+            [param.name for param in kind.params]
+            if self.in_full
+            else list(args)
+        )
         yield from self._pieces(kind.phrase_parts(shown), args, part, pill)
 
     def _pieces(
@@ -270,38 +354,75 @@ class _Writer:
         for words, param in parts:
             if param is None:
                 yield SentencePiece(words, PieceRole.WORDS, pill)
-            elif param.type is ParamType.CONDITION and isinstance(args.get(param.name), str):
-                yield from self._condition(part, param.name, str(args[param.name]), Pill.GUARD)
-            elif param.type is ParamType.FORMULA and isinstance(args.get(param.name), str):
+            elif param.type is ParamType.CONDITION and isinstance(
+                args.get(param.name), str
+            ):
+                yield from self._condition(
+                    part, param.name, str(args[param.name]), Pill.GUARD
+                )
+            elif param.type is ParamType.FORMULA and isinstance(
+                args.get(param.name), str
+            ):
                 if not self._says(str(args[param.name])):
                     yield from self._condition(
-                        part, param.name, str(args[param.name]), pill, ChipEditor.FORMULA
+                        part,
+                        param.name,
+                        str(args[param.name]),
+                        pill,
+                        ChipEditor.FORMULA,
                     )
             else:
                 yield self._chip(param, args.get(param.name), part, pill)
                 yield from self._step(args.get(param.name), pill)
 
-    def _step(self, curve: ParamValue | None, pill: Pill) -> Iterator[SentencePiece]:
-        """What a curve that is a step compares its input with; nothing for any other value."""
+    def _step(
+        self, curve: ParamValue | None, pill: Pill
+    ) -> Iterator[SentencePiece]:
+        """What a curve that is a step compares its input with; nothing for any
+        other value.
+        """
         if not isinstance(curve, Curve) or curve.shape is not Shape.STEP:
             return
-        sign = Chip(Slot(self.row.id, ROW, STEP_SIGN), ChipEditor.PICK, curve.sign, "sign")
+        sign = Chip(
+            Slot(self.row.id, ROW, STEP_SIGN),
+            ChipEditor.PICK,
+            curve.sign,
+            "sign",
+        )
         yield SentencePiece(SIGNS[curve.sign], PieceRole.CHIP, pill, sign)
         slot = Slot(self.row.id, ROW, STEP_THRESHOLD)
         threshold = Chip(
-            slot, ChipEditor.NUMBER, curve.threshold, "threshold", None, Quantity("", step=0.1)
+            slot,
+            ChipEditor.NUMBER,
+            curve.threshold,
+            "threshold",
+            None,
+            Quantity("", step=0.1),
         )
-        yield SentencePiece(number_text(curve.threshold), PieceRole.CHIP, pill, threshold)
+        yield SentencePiece(
+            number_text(curve.threshold), PieceRole.CHIP, pill, threshold
+        )
 
-    def _chip(self, param: Param, given: ParamValue | None, part: str, pill: Pill) -> SentencePiece:
+    def _chip(
+        self, param: Param, given: ParamValue | None, part: str, pill: Pill
+    ) -> SentencePiece:
         value = param.default if given is None else given
         missing = value is None and param.required
         slot = Slot(self.row.id, part, param.name)
         chip = Chip(
-            slot, _editor(param, value), value, param.label, param, param.quantity, None, missing
+            slot,
+            _editor(param, value),
+            value,
+            param.label,
+            param,
+            param.quantity,
+            None,
+            missing,
         )
         text = (
-            f"{param.label}?" if missing or value == "" else value_text(value, param.quantity.unit)
+            f"{param.label}?"
+            if missing or value == ""
+            else value_text(value, param.quantity.unit)
         )
         if param.quantity.zero and value == 0:
             text = param.quantity.zero
@@ -311,7 +432,10 @@ class _Writer:
             text = self._event_words(value, text)
         keyed = isinstance(value, KeyRef | PlaceRef) or param.type in _NAMED
         return SentencePiece(
-            text, PieceRole.KEY_CHIP if keyed and not missing else PieceRole.CHIP, pill, chip
+            text,
+            PieceRole.KEY_CHIP if keyed and not missing else PieceRole.CHIP,
+            pill,
+            chip,
         )
 
     def _event_words(self, event: str, otherwise: str) -> str:
@@ -326,7 +450,11 @@ class _Writer:
         return self.row.name == formula and not self.in_full
 
     def _condition_chip(
-        self, part: str, param: str, when: str, editor: ChipEditor = ChipEditor.CONDITION
+        self,
+        part: str,
+        param: str,
+        when: str,
+        editor: ChipEditor = ChipEditor.CONDITION,
     ) -> Chip:
         return Chip(Slot(self.row.id, part, param), editor, when, str(editor))
 
@@ -342,12 +470,16 @@ class _Writer:
         try:
             said = pieces(parse(when), self.catalog)
         except LanguageError:
-            yield SentencePiece(when or f"{editor}?", PieceRole.WORDS, pill, chip)
+            yield SentencePiece(
+                when or f"{editor}?", PieceRole.WORDS, pill, chip
+            )
             return
         for piece in said:
             yield self._said(piece, chip, pill)
 
-    def _said(self, piece: PhrasePiece, chip: Chip, pill: Pill) -> SentencePiece:
+    def _said(
+        self, piece: PhrasePiece, chip: Chip, pill: Pill
+    ) -> SentencePiece:
         if piece.kind is PhrasePieceKind.NUMBER:
             chip = Chip(
                 chip.slot,
@@ -359,7 +491,11 @@ class _Writer:
                 piece.span,
             )
             return SentencePiece(piece.text, PieceRole.CHIP, pill, chip)
-        role = PieceRole.KEY_WORD if piece.kind is PhrasePieceKind.KEY else PieceRole.WORDS
+        role = (
+            PieceRole.KEY_WORD
+            if piece.kind is PhrasePieceKind.KEY
+            else PieceRole.WORDS
+        )
         return SentencePiece(piece.text, role, pill, chip)
 
 
@@ -378,12 +514,19 @@ NAMELESS = (Family.TRANSITION, Family.CONSIDERATION, Family.HOOK)
 
 
 def _shows_kind(kind: Kind) -> bool:
-    return kind.family in (Family.COMPOSITE, Family.STATE, Family.HOOK, Family.CONSIDERATION)
+    return kind.family in (
+        Family.COMPOSITE,
+        Family.STATE,
+        Family.HOOK,
+        Family.CONSIDERATION,
+    )
 
 
 def _editor(param: Param, value: ParamValue | None) -> ChipEditor:
     if param.type in (ParamType.NUMBER, ParamType.SPREAD):
-        return ChipEditor.PICK if isinstance(value, KeyRef) else ChipEditor.NUMBER
+        return (
+            ChipEditor.PICK if isinstance(value, KeyRef) else ChipEditor.NUMBER
+        )
     if param.type is ParamType.TEXT:
         return ChipEditor.PICK if isinstance(value, KeyRef) else ChipEditor.TEXT
     return _EDITORS.get(param.type, ChipEditor.PICK)

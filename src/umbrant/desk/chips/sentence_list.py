@@ -16,8 +16,9 @@ from umbrant.desk.widgets.theme import Palette
 
 
 class SentenceList(ChipTable):
-    """Lays out the lines of a model, and goes to what the selected one is about. Subclasses say
-    which pieces a line has and where it leads, and call `list_lines` with their model once.
+    """Lays out the lines of a model, and goes to what the selected one is
+    about. Subclasses say which pieces a line has and where it leads, and call
+    `list_lines` with their model once.
     """
 
     needs_row = shows_rows = False
@@ -32,12 +33,16 @@ class SentenceList(ChipTable):
         super().__init__(desk, palette, dialogs, parent)
         self._layouts: dict[int, RowLayout] = {}
 
-    def list_lines(self, model: QAbstractTableModel, delegate: SentenceDelegate) -> None:
+    def list_lines(
+        self, model: QAbstractTableModel, delegate: SentenceDelegate
+    ) -> None:
         """Show the lines of a model, which has one column."""
         self.setModel(model)
         self.setItemDelegate(delegate)
         self.horizontalHeader().hide()
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.horizontalHeader().setSectionResizeMode(
+            QHeaderView.ResizeMode.Stretch
+        )
         self.selectionModel().currentRowChanged.connect(self._walked)
 
     # what subclasses say
@@ -62,20 +67,26 @@ class SentenceList(ChipTable):
         self._layouts.clear()
         for index in range(self.model().rowCount()):
             layout = self.layout_at(index)
-            self.setRowHeight(index, int(layout.height) if layout is not None else 0)
+            self.setRowHeight(
+                index, int(layout.height) if layout is not None else 0
+            )
         self.viewport().update()
 
     def layout_at(self, place: int) -> RowLayout | None:
         if not 0 <= place < self.model().rowCount():
             return None
         if place not in self._layouts:
-            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
+            flow = make_flow(
+                self.brushes.fonts,
+                self.viewport().width(),
+                compact=self.compact,
+            )
             self._layouts[place] = flow.lay_out(self.pieces_of(place), 0)
         return self._layouts[place]
 
     def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
-        # After an edit the lines are taken up anew, and the same one is selected out of none: the
-        # keyboard stays on its chip.
+        # After an edit the lines are taken up anew, and the same one is
+        # selected out of none: the keyboard stays on its chip.
         if previous.isValid():
             self.leave_chips()
         self.setAccessibleDescription(str(self.model().data(current)))

@@ -1,5 +1,5 @@
-"""A table of sentences whose chips are walked by keyboard, dragged, typed over and picked from
-lists.
+"""A table of sentences whose chips are walked by keyboard, dragged, typed over
+and picked from lists.
 """
 
 from collections.abc import Callable
@@ -44,7 +44,9 @@ class _Drag:
 
 
 class ChipTable(PaintedTable):
-    """What the ledger and the setting have in common. Subclasses say how each line is laid out."""
+    """What the ledger and the setting have in common. Subclasses say how each
+    line is laid out.
+    """
 
     def __init__(
         self,
@@ -59,11 +61,15 @@ class ChipTable(PaintedTable):
         self.focused: ChipKey | None = None
         """The chip that the keyboard is on."""
         self.editing = ChipEditing(desk, self, dialogs, self.brushes)
-        self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self.begin_missing))
+        self.editing.filled.connect(
+            lambda: QTimer.singleShot(0, self, self.begin_missing)
+        )
         self._drag: _Drag | None = None
         self._drags = 0
         self.setShowGrid(False)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionBehavior(
+            QAbstractItemView.SelectionBehavior.SelectRows
+        )
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
@@ -73,15 +79,15 @@ class ChipTable(PaintedTable):
         self.viewport().setMouseTracking(True)
         self.verticalHeader().hide()
         self.verticalHeader().setMinimumSectionSize(20)
-        # Every pixel is painted here, so that Qt need not repaint all of it where only a part has
-        # changed.
+        # Every pixel is painted here, so that Qt need not repaint all of it
+        # where only a part has changed.
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     # when it is taken up
 
     is_stale = False
-    """Whether what it shows has changed since it was taken up. Sentences take long to lay out, and
-    mostly another tab is shown.
+    """Whether what it shows has changed since it was taken up. Sentences take
+    long to lay out, and mostly another tab is shown.
     """
 
     def reload(self) -> None:
@@ -89,7 +95,9 @@ class ChipTable(PaintedTable):
         raise NotImplementedError
 
     def reload_when_seen(self) -> None:
-        """What it shows has changed: take it up now, or as soon as it is looked at."""
+        """What it shows has changed: take it up now, or as soon as it is looked
+        at.
+        """
         self.is_stale = True
         if self.isVisible():
             self.reload()
@@ -102,7 +110,9 @@ class ChipTable(PaintedTable):
     # what subclasses say
 
     needs_row = True
-    """Whether its commands act on the selected row; else on what is selected in it."""
+    """Whether its commands act on the selected row; else on what is selected in
+    it.
+    """
     shows_rows = True
     """Whether what is selected in it is a row of the behavior."""
 
@@ -115,25 +125,31 @@ class ChipTable(PaintedTable):
         raise NotImplementedError
 
     rows_are_lines = True
-    """Whether each line is one thing, rather than a row of cells that are walked by themselves."""
+    """Whether each line is one thing, rather than a row of cells that are
+    walked by themselves.
+    """
 
     def can_paste(self) -> bool:
-        """Whether a text of the clipboard can be put in where no row is selected."""
+        """Whether a text of the clipboard can be put in where no row is
+        selected.
+        """
         return False
 
     def paste_text(self, text: str) -> bool:
-        """Put a text from the clipboard in, if it is none of rows. Says whether it was for this
-        table to do.
+        """Put a text from the clipboard in, if it is none of rows. Says whether
+        it was for this table to do.
         """
         return False
 
     def delete(self) -> bool:
-        """Delete what is selected, if that is no row. Says whether it was for this table to do."""
+        """Delete what is selected, if that is no row. Says whether it was for
+        this table to do.
+        """
         return False
 
     def move_line(self, step: int) -> bool:
-        """Move the selected line up (-1) or down (1), if it is no row. Says whether it was for this
-        table to do.
+        """Move the selected line up (-1) or down (1), if it is no row. Says
+        whether it was for this table to do.
         """
         return False
 
@@ -157,8 +173,8 @@ class ChipTable(PaintedTable):
         raise NotImplementedError
 
     def press_line(self, place: int, position: QPointF) -> bool:
-        """The mouse was pressed on a sentence; says whether that was meant for something else than
-        its chips.
+        """The mouse was pressed on a sentence; says whether that was meant for
+        something else than its chips.
         """
         return False
 
@@ -179,7 +195,9 @@ class ChipTable(PaintedTable):
 
     @property
     def compact(self) -> bool:
-        """Whether lines have the lower of their two heights, as *View › Compact rows* sets it."""
+        """Whether lines have the lower of their two heights, as *View › Compact
+        rows* sets it.
+        """
         return self.brushes.line < ROW_HEIGHT
 
     # chips
@@ -192,10 +210,19 @@ class ChipTable(PaintedTable):
     @property
     def focused_chip(self) -> tuple[Chip, QRectF] | None:
         """The chip that the keyboard is on."""
-        return next(((chip, rect) for chip, rect in self.chips() if chip.key == self.focused), None)
+        return next(
+            (
+                (chip, rect)
+                for chip, rect in self.chips()
+                if chip.key == self.focused
+            ),
+            None,
+        )
 
     def focus_chip(self, step: int) -> None:
-        """Put the keyboard on the next (1) or the previous (-1) chip of the selected line."""
+        """Put the keyboard on the next (1) or the previous (-1) chip of the
+        selected line.
+        """
         keys = [chip.key for chip, _ in self.chips()]
         if not keys:
             return
@@ -213,11 +240,15 @@ class ChipTable(PaintedTable):
 
     def edit_chip(self, chip: Chip, rect: QRectF) -> None:
         """Open the editor of a chip over its rectangle."""
-        self.editing.begin(chip, rect.translated(self._corner(self.selected_index())))
+        self.editing.begin(
+            chip, rect.translated(self._corner(self.selected_index()))
+        )
 
     def begin_missing(self) -> None:
         """Open the first chip of the selected line that has to be filled in."""
-        missing = next(((chip, rect) for chip, rect in self.chips() if chip.missing), None)
+        missing = next(
+            ((chip, rect) for chip, rect in self.chips() if chip.missing), None
+        )
         if missing is not None:
             self.focused = missing[0].key
             self.edit_chip(*missing)
@@ -232,7 +263,9 @@ class ChipTable(PaintedTable):
     def chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
         """The chip under a place of the viewport, and its rectangle there."""
         index = self.indexAt(position.toPoint())
-        layout = self.layout_at(index.row()) if index.column() == SENTENCES else None
+        layout = (
+            self.layout_at(index.row()) if index.column() == SENTENCES else None
+        )
         if layout is None:
             return None
         corner = self._corner(index.row())
@@ -248,25 +281,41 @@ class ChipTable(PaintedTable):
         is_plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
         if event.key() == Qt.Key.Key_Escape:
             self.leave_chips()
-        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and is_plain and self.rows_are_lines:
-            # To the first or the last line: Qt's own goes along the line, which has one sentence.
-            last = self.model().rowCount() - 1 if event.key() == Qt.Key.Key_End else 0
-            self.setCurrentIndex(self.model().index(max(0, last), self.currentIndex().column()))
+        elif (
+            event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End)
+            and is_plain
+            and self.rows_are_lines
+        ):
+            # To the first or the last line: Qt's own goes along the line, which
+            # has one sentence.
+            last = (
+                self.model().rowCount() - 1
+                if event.key() == Qt.Key.Key_End
+                else 0
+            )
+            self.setCurrentIndex(
+                self.model().index(max(0, last), self.currentIndex().column())
+            )
         elif event.key() in (
             Qt.Key.Key_Up,
             Qt.Key.Key_Down,
             Qt.Key.Key_PageUp,
             Qt.Key.Key_PageDown,
-        ) or (event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and not event.modifiers()):
+        ) or (
+            event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End)
+            and not event.modifiers()
+        ):
             super().keyPressEvent(event)
         else:
             event.ignore()
 
     def event(self, event: QEvent) -> bool:
-        """Keys that walk chips are the table's own while a chip is focused, whatever shortcut they
-        have elsewhere.
+        """Keys that walk chips are the table's own while a chip is focused,
+        whatever shortcut they have elsewhere.
         """
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(
+            event, QKeyEvent
+        ):
             walking = (
                 Qt.Key.Key_Left,
                 Qt.Key.Key_Right,
@@ -274,7 +323,11 @@ class ChipTable(PaintedTable):
                 Qt.Key.Key_Enter,
                 Qt.Key.Key_Space,
             )
-            if self.focused is not None and event.key() in walking and not event.modifiers():
+            if (
+                self.focused is not None
+                and event.key() in walking
+                and not event.modifiers()
+            ):
                 event.accept()
                 return True
         return super().event(event)
@@ -303,10 +356,13 @@ class ChipTable(PaintedTable):
             self.editing.pick(*found)
 
     def viewportEvent(self, event: QEvent) -> bool:
-        """Over a chip the tooltip says what it is and how it is changed; elsewhere what the model
-        says of the line.
+        """Over a chip the tooltip says what it is and how it is changed;
+        elsewhere what the model says of the line.
         """
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+        if (
+            isinstance(event, QHelpEvent)
+            and event.type() == QEvent.Type.ToolTip
+        ):
             found = self.chip_at(QPointF(event.pos()))
             tip = chip_tip(found[0]) if found is not None else ""
             if tip:
@@ -315,7 +371,9 @@ class ChipTable(PaintedTable):
         return super().viewportEvent(event)
 
     def apply_edit(self, edit: Edit) -> bool:
-        """Change the project; where that is not possible, say so and change nothing."""
+        """Change the project; where that is not possible, say so and change
+        nothing.
+        """
         try:
             return self.desk.apply(edit)
         except PathError as error:
@@ -334,15 +392,24 @@ class ChipTable(PaintedTable):
             self._drag = _Drag(found[0], position.x(), f"drag {self._drags}")
 
     def _corner(self, index: int) -> QPointF:
-        return QPointF(self.visualRect(self.model().index(index, SENTENCES)).topLeft())
+        return QPointF(
+            self.visualRect(self.model().index(index, SENTENCES)).topLeft()
+        )
 
     def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:
         key = event.key()
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.focus_chip(1 if key == Qt.Key.Key_Right else -1)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and chip.editor is ChipEditor.NUMBER:
+        elif (
+            key in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+            and chip.editor is ChipEditor.NUMBER
+        ):
             steps = 1.0 if key == Qt.Key.Key_Up else -1.0
-            self.editing.step(chip, steps * _factor(event.modifiers()), merges=f"step {chip.key}")
+            self.editing.step(
+                chip,
+                steps * _factor(event.modifiers()),
+                merges=f"step {chip.key}",
+            )
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.edit_chip(chip, rect)
         elif key == Qt.Key.Key_Escape:

@@ -20,9 +20,22 @@ from umbrant.desk.chips.sentence import (
 )
 from umbrant.model.behaviors import Key, Upkeep, UpkeepMoment, Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, rename_row, row_of, set_guard, set_moment, set_value
+from umbrant.model.edits import (
+    Edit,
+    rename_row,
+    row_of,
+    set_guard,
+    set_moment,
+    set_value,
+)
 from umbrant.model.expanded import ExpandedBehavior
-from umbrant.model.kind_ids import ANY_EVENT, MACHINE, ON_EVENT, STATE_DONE, STATES
+from umbrant.model.kind_ids import (
+    ANY_EVENT,
+    MACHINE,
+    ON_EVENT,
+    STATE_DONE,
+    STATES,
+)
 from umbrant.model.parts import GUARD, Slot
 from umbrant.model.staging import Member
 from umbrant.model.values import (
@@ -36,7 +49,9 @@ from umbrant.model.values import (
     value_text,
 )
 
-_SPREAD = re.compile(r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$")
+_SPREAD = re.compile(
+    r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$"
+)
 _NUMBER = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$")
 
 MOST_STEPS = 120
@@ -65,8 +80,8 @@ def _not_put(project: Project, value: Any) -> Project:
 
 @dataclass(frozen=True)
 class FieldChip(Chip):
-    """A chip for a field of a document rather than for a value of a row: it says itself what
-    changing it does.
+    """A chip for a field of a document rather than for a value of a row: it
+    says itself what changing it does.
     """
 
     put: Callable[[Project, Any], Project] = _not_put
@@ -82,9 +97,9 @@ class FieldChip(Chip):
     careful: bool = False
     """Whether what a change would break is told before it is made."""
     act: Callable[[Any, str], None] | None = None
-    """What is done with a new value instead of an edit of the project, where the field is of
-    something that stands beside its documents. While a drag goes on its steps share the text.
-    Raises ChipError.
+    """What is done with a new value instead of an edit of the project, where
+    the field is of something that stands beside its documents. While a drag
+    goes on its steps share the text. Raises ChipError.
     """
 
 
@@ -110,7 +125,9 @@ def typed_value(chip: Chip, text: str) -> Any:
 
 
 def stepped(chip: Chip, steps: float) -> ParamValue:
-    """The chip's number after so many steps of its quantity; a spread keeps its give."""
+    """The chip's number after so many steps of its quantity; a spread keeps its
+    give.
+    """
     step = chip.quantity.step
     number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
     return (
@@ -121,12 +138,19 @@ def stepped(chip: Chip, steps: float) -> ParamValue:
 
 
 def is_short(chip: Chip) -> bool:
-    """Whether the range of a chip's plain number has so few steps that a slider can reach each of
-    them.
+    """Whether the range of a chip's plain number has so few steps that a slider
+    can reach each of them.
     """
     low, high, step = chip.quantity.low, chip.quantity.high, chip.quantity.step
-    plain = isinstance(chip.value, int | float) and not isinstance(chip.value, bool)
-    return plain and low is not None and high is not None and 0 < (high - low) / step <= MOST_STEPS
+    plain = isinstance(chip.value, int | float) and not isinstance(
+        chip.value, bool
+    )
+    return (
+        plain
+        and low is not None
+        and high is not None
+        and 0 < (high - low) / step <= MOST_STEPS
+    )
 
 
 def bounded(chip: Chip, number: float) -> float:
@@ -137,12 +161,18 @@ def bounded(chip: Chip, number: float) -> float:
     return number if high is None else min(float(high), number)
 
 
-def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: str = "") -> Edit:
-    """The edit that puts a value into a chip. While a drag goes on its edits share `merges`."""
+def chip_edit(
+    behavior: str, chip: Chip, value: ParamValue | None, *, merges: str = ""
+) -> Edit:
+    """The edit that puts a value into a chip. While a drag goes on its edits
+    share `merges`.
+    """
     name = f"Set {chip.label} to {value_text(value, chip.quantity.unit)}"
     slot = chip.slot
     if isinstance(chip, FieldChip):
-        return Edit(chip.says or name, lambda project: chip.put(project, value), merges)
+        return Edit(
+            chip.says or name, lambda project: chip.put(project, value), merges
+        )
 
     def apply(project: Project) -> Project:
         if chip.editor is ChipEditor.NAME:
@@ -154,10 +184,17 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
         if slot.param == EVERY:
             return set_moment(project, behavior, slot, _moment(value))
         if chip.span is not None:
-            return set_value(project, behavior, slot, _respelled(project, behavior, chip, value))
+            return set_value(
+                project,
+                behavior,
+                slot,
+                _respelled(project, behavior, chip, value),
+            )
         changed = set_value(project, behavior, slot, value)
         if chip.editor is ChipEditor.FORMULA and not slot.part:
-            return take_over_range(changed, behavior, slot.row_id, str(value or ""))
+            return take_over_range(
+                changed, behavior, slot.row_id, str(value or "")
+            )
         return changed
 
     return Edit(name, apply, merges)
@@ -183,23 +220,38 @@ def chip_tip(chip: Chip) -> str:
             if chip.help
             else f"{chip.label}. {_HOW[chip.editor]}"
         )
-    about = f"{chip.param.label}: {chip.param.help}. " if chip.param is not None else ""
-    follows = " Other than in the original; U puts it back." if chip.overridden else ""
+    about = (
+        f"{chip.param.label}: {chip.param.help}. "
+        if chip.param is not None
+        else ""
+    )
+    follows = (
+        " Other than in the original; U puts it back."
+        if chip.overridden
+        else ""
+    )
     return about + _HOW[chip.editor] + follows
 
 
-def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> list[Choice]:
-    """What a chip can be set to from a list: keys of the right type first, then what the stage and
-    cast have.
+def choices(
+    chip: Chip, project: Project, expanded: ExpandedBehavior | None
+) -> list[Choice]:
+    """What a chip can be set to from a list: keys of the right type first, then
+    what the stage and cast have.
     """
     if isinstance(chip, FieldChip):
         return list(chip.offered)
     if chip.editor is ChipEditor.WATCH:
-        return [Choice(str(watch), str(watch), WATCH_HELP[watch]) for watch in Watch]
+        return [
+            Choice(str(watch), str(watch), WATCH_HELP[watch]) for watch in Watch
+        ]
     if chip.slot.param == EVERY and chip.slot.part:
         return _moments(chip)
     if chip.slot.param == STEP_SIGN:
-        return [Choice(SIGNS[sign], sign, about) for sign, about in _SIGN_HELP.items()]
+        return [
+            Choice(SIGNS[sign], sign, about)
+            for sign, about in _SIGN_HELP.items()
+        ]
     param = chip.param
     if param is None:
         return []
@@ -210,7 +262,10 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
         if key.type in param.keys and not (param.writes and key.formula)
     ]
     found = [
-        Choice(key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys") for key in keys
+        Choice(
+            key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys"
+        )
+        for key in keys
     ]
     found.extend(Choice(each, each) for each in param.choices)
     if param.type is ParamType.YES_NO:
@@ -225,25 +280,41 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
     return [*found, *chain.from_iterable(named)]
 
 
-def _with_step(project: Project, behavior: str, slot: Slot, value: ParamValue | None) -> Project:
-    """The project with another sign or threshold in a curve that is a step; as it is where the
-    curve has become another.
+def _with_step(
+    project: Project, behavior: str, slot: Slot, value: ParamValue | None
+) -> Project:
+    """The project with another sign or threshold in a curve that is a step; as
+    it is where the curve has become another.
     """
     name, _, field_name = slot.param.partition(".")
     curve = row_of(project, behavior, slot.row_id).args.get(name)
     if not isinstance(curve, Curve) or value is None:
         return project
     changed = curve.model_copy(update={field_name: value})
-    return set_value(project, behavior, Slot(slot.row_id, slot.part, name), changed)
+    return set_value(
+        project, behavior, Slot(slot.row_id, slot.part, name), changed
+    )
 
 
 def _moments(chip: Chip) -> list[Choice]:
-    """When an upkeep may be done: as often as it is, or as its row is entered or left."""
+    """When an upkeep may be done: as often as it is, or as its row is entered
+    or left.
+    """
     every = (
-        chip.value if chip.editor is ChipEditor.NUMBER else Upkeep.model_fields["every_s"].default
+        chip.value
+        if chip.editor is ChipEditor.NUMBER
+        else Upkeep.model_fields["every_s"].default
     )
-    often = Choice("every so often", every, "when the row is entered, then again and again")
-    return [often, *(Choice(moment, moment, about) for moment, about in _MOMENT_HELP.items())]
+    often = Choice(
+        "every so often", every, "when the row is entered, then again and again"
+    )
+    return [
+        often,
+        *(
+            Choice(moment, moment, about)
+            for moment, about in _MOMENT_HELP.items()
+        ),
+    ]
 
 
 def _moment(value: ParamValue | None) -> float | UpkeepMoment:
@@ -257,7 +328,12 @@ def _inside_events(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
     yield Choice("any event", ANY_EVENT, "whatever is heard", "States")
     for each in _states(chip, expanded):
         event = f"{STATE_DONE}.{each.value}"
-        yield Choice(f"{each.label.strip()} is done", event, "a state of this machine", "States")
+        yield Choice(
+            f"{each.label.strip()} is done",
+            event,
+            "a state of this machine",
+            "States",
+        )
 
 
 def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
@@ -267,18 +343,31 @@ def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
     for inner in behavior.outline.within(machine) if machine else ():
         row = behavior.row(inner)
         if row.kind in STATES:
-            depth = behavior.outline.depth[inner] - behavior.outline.depth[machine or inner] - 1
+            depth = (
+                behavior.outline.depth[inner]
+                - behavior.outline.depth[machine or inner]
+                - 1
+            )
             yield Choice(
-                "  " * max(0, depth) + (row.name or row.kind), inner.rpartition("/")[2], row.kind
+                "  " * max(0, depth) + (row.name or row.kind),
+                inner.rpartition("/")[2],
+                row.kind,
             )
 
 
 def _curves(chip: Chip) -> Iterator[Choice]:
     """Each shape, as the curve now is otherwise; and the curve flipped."""
-    curve = chip.value if isinstance(chip.value, Curve) else Curve(shape=Shape.LINEAR)
+    curve = (
+        chip.value
+        if isinstance(chip.value, Curve)
+        else Curve(shape=Shape.LINEAR)
+    )
     for shape in Shape:
         yield Choice(
-            str(shape), curve.model_copy(update={"shape": shape}), f"a {shape} curve", "Shape"
+            str(shape),
+            curve.model_copy(update={"shape": shape}),
+            f"a {shape} curve",
+            "Shape",
         )
     flipped = curve.model_copy(update={"flipped": not curve.flipped})
     yield Choice(
@@ -290,8 +379,12 @@ def _curves(chip: Chip) -> Iterator[Choice]:
 
 
 def _places(project: Project) -> Iterator[Choice]:
-    for name in sorted({place.name for stage in project.stages for place in stage.places}):
-        yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
+    for name in sorted(
+        {place.name for stage in project.stages for place in stage.places}
+    ):
+        yield Choice(
+            name, PlaceRef(place=name), "a place of the stage", "Places"
+        )
 
 
 def _cast(project: Project) -> Iterator[Choice]:
@@ -300,7 +393,9 @@ def _cast(project: Project) -> Iterator[Choice]:
 
 
 def _props(project: Project) -> Iterator[Choice]:
-    for name in sorted({prop.name for stage in project.stages for prop in stage.props}):
+    for name in sorted(
+        {prop.name for stage in project.stages for prop in stage.props}
+    ):
         yield Choice(name, name, "always this prop", "Props")
 
 
@@ -322,12 +417,16 @@ def _behaviors(project: Project) -> Iterator[Choice]:
 
 
 def _body_numbers(project: Project) -> Iterator[Choice]:
-    for name in sorted({stat for member in _players(project) for stat in member.body.stats}):
+    for name in sorted(
+        {stat for member in _players(project) for stat in member.body.stats}
+    ):
         yield Choice(name, name, "a number of the body", "Numbers")
 
 
 def _areas(project: Project) -> Iterator[Choice]:
-    for name in sorted({area.name for stage in project.stages for area in stage.areas}):
+    for name in sorted(
+        {area.name for stage in project.stages for area in stage.areas}
+    ):
         yield Choice(name, name, "an area of the stage", "Areas")
 
 
@@ -335,7 +434,9 @@ def _players(project: Project) -> Iterator[Member]:
     return (each for scenario in project.scenarios for each in scenario.players)
 
 
-_NAMED: Mapping[ParamType, tuple[Callable[[Project], Iterator[Choice]], ...]] = {
+_NAMED: Mapping[
+    ParamType, tuple[Callable[[Project], Iterator[Choice]], ...]
+] = {
     ParamType.PLACE: (_places, _cast, _props),
     ParamType.AGENT: (_cast,),
     ParamType.PROP: (_props,),
@@ -345,7 +446,9 @@ _NAMED: Mapping[ParamType, tuple[Callable[[Project], Iterator[Choice]], ...]] = 
     ParamType.STAT: (_body_numbers,),
     ParamType.ZONE: (_areas,),
 }
-"""What a project has that a chip of a type can name, in the order in which it is offered."""
+"""What a project has that a chip of a type can name, in the order in which it
+is offered.
+"""
 
 
 _SIGN_HELP = {
@@ -376,37 +479,60 @@ WATCH_HELP = {
 }
 
 
-def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> Project:
+def _set_guard(
+    project: Project, behavior: str, chip: Chip, value: ParamValue | None
+) -> Project:
     guard = row_of(project, behavior, chip.slot.row_id).guard
     when = guard.when if guard else ""
     if chip.editor is ChipEditor.WATCH:
-        return set_guard(project, behavior, chip.slot.row_id, when, Watch(str(value)))
-    text = _with_number(when, chip, value) if chip.span is not None else str(value or "")
+        return set_guard(
+            project, behavior, chip.slot.row_id, when, Watch(str(value))
+        )
+    text = (
+        _with_number(when, chip, value)
+        if chip.span is not None
+        else str(value or "")
+    )
     return set_guard(project, behavior, chip.slot.row_id, text)
 
 
 _WATCHED = re.compile(
-    rf"^(?P<when>.*?)\s*[·,;]\s*(?P<watch>{'|'.join(each.value for each in Watch)})\s*$", re.DOTALL
+    rf"^(?P<when>.*?)\s*[·,;]\s*(?P<watch>{'|'.join(each.value for each in Watch)})\s*$",
+    re.DOTALL,
 )
 
 
 def split_watch(text: str) -> tuple[str, Watch | None]:
-    """A guard as it is read, `can see visitor within 8 m · throughout`, as its condition and when
-    it is asked; None where that is not said. For the dot a comma will do.
+    """A guard as it is read, `can see visitor within 8 m · throughout`, as its
+    condition and when it is asked; None where that is not said. For the dot a
+    comma will do.
     """
     found = _WATCHED.match(text)
     return (found["when"], Watch(found["watch"])) if found else (text, None)
 
 
 def watch_completions(text: str, cursor: int) -> list[Completion]:
-    """When a guard can be asked, where that is being typed behind its condition."""
+    """When a guard can be asked, where that is being typed behind its
+    condition.
+    """
     before = text[:cursor]
     start = max(before.rfind(sign) for sign in "·,;") + 1
-    if not start or "(" in before[start:] or before.count("(") > before.count(")"):
+    if (
+        not start
+        or "(" in before[start:]
+        or before.count("(") > before.count(")")
+    ):
         return []
     typed = before[start:].lstrip()
     return [
-        Completion(each.value, "when it is asked", "", "", each.value, cursor - len(typed))
+        Completion(
+            each.value,
+            "when it is asked",
+            "",
+            "",
+            each.value,
+            cursor - len(typed),
+        )
         for each in Watch
         if each.value.startswith(typed)
     ]
@@ -420,20 +546,27 @@ def guard_edit(behavior: str, row_id: str, when: str, watch: Watch) -> Edit:
     )
 
 
-def _respelled(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> str:
+def _respelled(
+    project: Project, behavior: str, chip: Chip, value: ParamValue | None
+) -> str:
     row = row_of(project, behavior, chip.slot.row_id)
     return _with_number(str(row.args.get(chip.slot.param, "")), chip, value)
 
 
 def _with_number(when: str, chip: Chip, value: ParamValue | None) -> str:
-    """The condition with another number in place of the one that begins where the chip's did.
+    """The condition with another number in place of the one that begins where
+    the chip's did.
 
-    Its end is looked for anew: during a drag the number in the condition grows and shrinks while
-    the chip stays.
+    Its end is looked for anew: during a drag the number in the condition grows
+    and shrinks while the chip stays.
     """
     start = chip.span[0] if chip.span else 0
     found = _WRITTEN.match(when, start)
-    return when[:start] + number_text(number_of(value)) + when[found.end() :] if found else when
+    return (
+        when[:start] + number_text(number_of(value)) + when[found.end() :]
+        if found
+        else when
+    )
 
 
 def _float(text: str) -> float:

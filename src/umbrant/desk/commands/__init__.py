@@ -1,1 +1,3 @@
-"""What an author can do: every action with its keys, and the functions behind them."""
+"""What an author can do: every action with its keys, and the functions behind
+them.
+"""

@@ -12,8 +12,8 @@ Keys = str | QKeySequence.StandardKey
 
 
 class Where(StrEnum):
-    """Where an action's keys work. Plain letters and arrows work only in panes, never while
-    something is typed.
+    """Where an action's keys work. Plain letters and arrows work only in panes,
+    never while something is typed.
     """
 
     WINDOW = "window"
@@ -30,7 +30,8 @@ class Action:
     title: str
     help: str
     run: Callable[..., object]
-    """Called with the context, and for a switch also with whether it is now on."""
+    """Called with the context, and for a switch also with whether it is now on.
+    """
     keys: tuple[Keys, ...] = ()
     where: Where = Where.WINDOW
     enabled: Callable[[CommandContext], bool] = lambda context: True
@@ -79,7 +80,10 @@ def can_fold(context: CommandContext) -> bool:
 
 def is_overridden(context: CommandContext) -> bool:
     """Whether the row differs from its original in a variant."""
-    return looks_at_rows(context) and context.desk.override_of(context.desk.row_id) is not None
+    return (
+        looks_at_rows(context)
+        and context.desk.override_of(context.desk.row_id) is not None
+    )
 
 
 def needs_trust(context: CommandContext) -> bool:

@@ -2,7 +2,12 @@
 
 from pathlib import Path
 
-from umbrant.desk.commands.action import Action, Where, has_finished_take, has_take
+from umbrant.desk.commands.action import (
+    Action,
+    Where,
+    has_finished_take,
+    has_take,
+)
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.session.branches import do_nearest, keep_branch
 from umbrant.desk.views.reasons import Question, ReasonsView
@@ -42,7 +47,11 @@ def where_they_part(context: CommandContext) -> None:
     comparison = desk.compared.comparison if desk.compared is not None else None
     first = comparison.worth_telling if comparison is not None else None
     if first is not None:
-        if first.agent and desk.scenario and desk.scenario.find_player(first.agent):
+        if (
+            first.agent
+            and desk.scenario
+            and desk.scenario.find_player(first.agent)
+        ):
             desk.select_agent(first.agent)
         desk.move_playhead(first.tick)
     context.views.of(ReasonsView).ask(Question.PARTING)
@@ -58,8 +67,8 @@ def compare_with_file(context: CommandContext) -> None:
 
 
 def compare_with_revision(context: CommandContext) -> None:
-    """Play the scenario with the project as it was at a revision, and compare the take with
-    that.
+    """Play the scenario with the project as it was at a revision, and compare
+    the take with that.
     """
     revision = context.dialogs().text(
         "An older version", "Revision of its git repository:", "HEAD", "Compare"
@@ -69,7 +78,9 @@ def compare_with_revision(context: CommandContext) -> None:
 
 
 def apply_nearest(context: CommandContext) -> None:
-    """Write the nearest change that would have made the row run into the project."""
+    """Write the nearest change that would have made the row run into the
+    project.
+    """
     found = context.desk.nearest.found
     if found:
         do_nearest(context.desk, found[0])

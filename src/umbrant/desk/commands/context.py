@@ -1,5 +1,5 @@
-"""What a command of the window works on. The commands are the functions beside their records in
-`project`, `edit`, `rows`, `run`, `ask`, `view` and `help`.
+"""What a command of the window works on. The commands are the functions beside
+their records in `project`, `edit`, `rows`, `run`, `ask`, `view` and `help`.
 """
 
 from collections.abc import Callable
@@ -46,7 +46,9 @@ class Shell(Protocol):
         """Show compact rows, or roomy ones."""
 
     def set_large_stage(self, on: bool) -> None:
-        """Have the stage at the large place, and the rows at the small one; or the other way."""
+        """Have the stage at the large place, and the rows at the small one; or
+        the other way.
+        """
 
     def show_shortcuts(self) -> None:
         """List every action and its keys."""
@@ -77,7 +79,9 @@ class Shell(Protocol):
 
 
 class CommandContext:
-    """One window's desk and views, as its commands need them. Lives in the window's thread."""
+    """One window's desk and views, as its commands need them. Lives in the
+    window's thread.
+    """
 
     def __init__(
         self,
@@ -104,14 +108,17 @@ class CommandContext:
         self.dialogs = dialogs
         self.shell = shell
         self._trail: list[Callable[[], None]] = []
-        """What goes back to where the author jumped from, the last place last."""
+        """What goes back to where the author jumped from, the last place last.
+        """
 
     @property
     def table(self) -> ChipTable:
         """The table that is shown at the left."""
         table = self.left.view
         if not isinstance(table, ChipTable):
-            raise TypeError(f"the view '{self.left.shown}' at the left is no ChipTable")
+            raise TypeError(
+                f"the view '{self.left.shown}' at the left is no ChipTable"
+            )
         return table
 
     @property
@@ -131,7 +138,10 @@ class CommandContext:
             self._trail.append(lambda: self.go_to_line(path))
         else:
             desk, view = self.desk, self.left.shown
-            behavior, row = desk.behavior.name if desk.behavior else "", desk.row_id
+            behavior, row = (
+                desk.behavior.name if desk.behavior else "",
+                desk.row_id,
+            )
             self._trail.append(lambda: self.go_to_row(behavior, row, view))
         del self._trail[:-MOST_PLACES]
 
@@ -152,7 +162,9 @@ class CommandContext:
         self.setting.unfold_to(path)
 
     def show_or_enter(self, view_id: str) -> None:
-        """Show the tab with this id. One that is shown already gets the keyboard."""
+        """Show the tab with this id. One that is shown already gets the
+        keyboard.
+        """
         if view_id in (self.left.shown, self.right.shown):
             self.views[view_id].setFocus()
         else:

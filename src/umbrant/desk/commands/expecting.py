@@ -16,8 +16,9 @@ from umbrant.expecting.files import new_file, write_expectation
 
 
 def expect_now(desk: Desk, dialogs: Dialogs) -> str:
-    """Ask for a condition that must have held by the playhead, and keep it as an expectation.
-    Returns what is to be told; empty where the author thought better of it.
+    """Ask for a condition that must have held by the playhead, and keep it as
+    an expectation. Returns what is to be told; empty where the author thought
+    better of it.
     """
     folder, take, row = desk.documents.folder, desk.take, desk.row
     if folder is None:
@@ -39,7 +40,9 @@ def expect_now(desk: Desk, dialogs: Dialogs) -> str:
         that=that,
         by_s=float(seconds),
         of=desk.agent,
-        scenario="" if desk.scenario_name == desk.project.cover.scenario else desk.scenario_name,
+        scenario=""
+        if desk.scenario_name == desk.project.cover.scenario
+        else desk.scenario_name,
     )
     try:
         broken = broken_in(expectation, take)
@@ -51,5 +54,7 @@ def expect_now(desk: Desk, dialogs: Dialogs) -> str:
     except OSError as error:
         return f"{folder / FOLDER}: the expectation could not be written: {error.strerror}."
     desk.expect(NamedExpectation(file, expectation))
-    is_so = "it does not hold in this take" if broken else "it holds in this take"
+    is_so = (
+        "it does not hold in this take" if broken else "it holds in this take"
+    )
     return f"{expectation.sentence}: {is_so}. It stands in {file}."

@@ -13,11 +13,15 @@ from umbrant.expecting.questions import ASKS
 from umbrant.model.values import times_text
 
 MOST_LISTED = 200
-HELP = "Ask, for example: " + ", ".join(each.phrase for each in list(ASKS.values())[:6])
+HELP = "Ask, for example: " + ", ".join(
+    each.phrase for each in list(ASKS.values())[:6]
+)
 
 
 class FindPopup(SearchPopup):
-    """Lists the stretches of ticks at which what is typed holds; they are marked on the lanes."""
+    """Lists the stretches of ticks at which what is typed holds; they are
+    marked on the lanes.
+    """
 
     def __init__(self, parent: QWidget, brushes: Brushes, desk: Desk) -> None:
         self._desk = desk
@@ -34,10 +38,12 @@ class FindPopup(SearchPopup):
             changed.connect(self._look_again)
 
     def _look_again(self) -> None:
-        """Another take is shown, or more of one that is being played: what was found in the one
-        before says nothing of it.
+        """Another take is shown, or more of one that is being played: what was
+        found in the one before says nothing of it.
         """
-        text = self.line.text() if self.isVisible() else self._desk.hits.condition
+        text = (
+            self.line.text() if self.isVisible() else self._desk.hits.condition
+        )
         if self.isVisible():
             self._search(text)
         elif text:
@@ -87,7 +93,13 @@ class FindPopup(SearchPopup):
         def go() -> None:
             desk.move_playhead(start)
 
-        return FinderEntry(f"{desk.seconds(start):.2f} s", f"tick {start}", lasts, go, self._says)
+        return FinderEntry(
+            f"{desk.seconds(start):.2f} s",
+            f"tick {start}",
+            lasts,
+            go,
+            self._says,
+        )
 
     def _search(self, text: str) -> None:
         super()._search(text)

@@ -20,7 +20,14 @@ def about(context: CommandContext) -> None:
 
 
 ACTIONS: tuple[Action, ...] = (
-    Action("shortcuts", "Help", "Keys", "Every action and its keys", shortcuts, ("F1",)),
+    Action(
+        "shortcuts",
+        "Help",
+        "Keys",
+        "Every action and its keys",
+        shortcuts,
+        ("F1",),
+    ),
     Action(
         "first_visit",
         "Help",

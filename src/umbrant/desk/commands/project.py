@@ -30,13 +30,21 @@ def quit_program(context: CommandContext) -> None:
 
 
 def save(context: CommandContext) -> bool:
-    """Save the project; ask for a folder if it has none. Says whether it is saved."""
-    return _save(context, None) if context.desk.documents.folder else save_as(context)
+    """Save the project; ask for a folder if it has none. Says whether it is
+    saved.
+    """
+    return (
+        _save(context, None)
+        if context.desk.documents.folder
+        else save_as(context)
+    )
 
 
 def save_as(context: CommandContext) -> bool:
     """Save the project to another folder."""
-    folder = context.dialogs().folder_to_save(context.desk.documents.folder or Path.home())
+    folder = context.dialogs().folder_to_save(
+        context.desk.documents.folder or Path.home()
+    )
     return _save(context, folder) if folder else False
 
 
@@ -55,7 +63,8 @@ def list_changes(context: CommandContext) -> None:
         else ["nothing of it has been saved yet"]
     )
     context.dialogs().message(
-        "Changed since the last save", "\n".join(found) or "Nothing has changed."
+        "Changed since the last save",
+        "\n".join(found) or "Nothing has changed.",
     )
 
 
@@ -67,14 +76,18 @@ def _save(context: CommandContext, folder: Path | None) -> bool:
     try:
         context.desk.documents.save(folder)
     except ProjectError as error:
-        context.dialogs().problems("The project could not be saved", error.problems)
+        context.dialogs().problems(
+            "The project could not be saved", error.problems
+        )
         return False
     return True
 
 
 def open_take(context: CommandContext) -> None:
     """Show a take from a file."""
-    path = context.dialogs().take_to_open(context.desk.documents.folder or Path.home())
+    path = context.dialogs().take_to_open(
+        context.desk.documents.folder or Path.home()
+    )
     if path:
         context.desk.takes.open(path)
 
@@ -83,7 +96,9 @@ def keep_take(context: CommandContext) -> None:
     """Copy the take that is shown to a file of one's own."""
     take = context.desk.take
     path = (
-        context.dialogs().take_to_save(context.desk.documents.folder or Path.home())
+        context.dialogs().take_to_save(
+            context.desk.documents.folder or Path.home()
+        )
         if take
         else None
     )
@@ -100,7 +115,9 @@ def keep_take(context: CommandContext) -> None:
 
 
 def new_node(context: CommandContext) -> None:
-    """Write a file with a working node of the project's own, and open it in the author's editor."""
+    """Write a file with a working node of the project's own, and open it in the
+    author's editor.
+    """
     documents, dialogs = context.desk.documents, context.dialogs()
     if documents.folder is None and not save_as(context):
         return
@@ -131,7 +148,14 @@ def trust(context: CommandContext) -> None:
 
 
 ACTIONS: tuple[Action, ...] = (
-    Action("new", "Project", "New", "Begin a project of your own", new_project, (_S.New,)),
+    Action(
+        "new",
+        "Project",
+        "New",
+        "Begin a project of your own",
+        new_project,
+        (_S.New,),
+    ),
     Action(
         "open",
         "Project",
@@ -140,7 +164,14 @@ ACTIONS: tuple[Action, ...] = (
         open_project,
         (_S.Open,),
     ),
-    Action("save", "Project", "Save", "Write the project to its folder", save, (_S.Save,)),
+    Action(
+        "save",
+        "Project",
+        "Save",
+        "Write the project to its folder",
+        save,
+        (_S.Save,),
+    ),
     Action(
         "save_as",
         "Project",
@@ -196,6 +227,12 @@ ACTIONS: tuple[Action, ...] = (
         enabled=needs_trust,
     ),
     Action(
-        "quit", "Project", "Quit", "Close the window", quit_program, ("Ctrl+Q",), starts_group=True
+        "quit",
+        "Project",
+        "Quit",
+        "Close the window",
+        quit_program,
+        ("Ctrl+Q",),
+        starts_group=True,
     ),
 )

@@ -4,17 +4,30 @@ menu: its title, its keys, its help, when it can be done, and what it does.
 
 from PySide6.QtGui import QKeySequence
 
-from umbrant.desk.commands import ask, compare, edit, help, project, rows, run, view
+from umbrant.desk.commands import (
+    ask,
+    compare,
+    edit,
+    help,
+    project,
+    rows,
+    run,
+    view,
+)
 from umbrant.desk.commands.action import Action
 
 MENUS = ("Project", "Edit", "Row", "Run", "Ask", "View", "Help")
 
 _MODULES = (project, edit, rows, run, ask, compare, view, help)
-ACTIONS: tuple[Action, ...] = tuple(action for module in _MODULES for action in module.ACTIONS)
+ACTIONS: tuple[Action, ...] = tuple(
+    action for module in _MODULES for action in module.ACTIONS
+)
 
 
 def by_id(actions: tuple[Action, ...] = ACTIONS) -> dict[str, Action]:
-    """The actions by id. Raises ValueError where an id or a key is declared twice."""
+    """The actions by id. Raises ValueError where an id or a key is declared
+    twice.
+    """
     found: dict[str, Action] = {}
     keys: set[str] = set()
     for action in actions:

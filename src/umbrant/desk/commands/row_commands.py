@@ -1,4 +1,6 @@
-"""What an author can do with rows: the commands of the ledger that change what is written."""
+"""What an author can do with rows: the commands of the ledger that change what
+is written.
+"""
 
 from collections.abc import Callable
 
@@ -19,7 +21,14 @@ from umbrant.model.clipboard import (
     wrap_rows,
 )
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, delete_rows, follow_original, set_kind, set_muted, set_note
+from umbrant.model.edits import (
+    Edit,
+    delete_rows,
+    follow_original,
+    set_kind,
+    set_muted,
+    set_note,
+)
 from umbrant.model.expanded import written_under
 from umbrant.model.kind_ids import USE_BEHAVIOR
 
@@ -32,20 +41,34 @@ Change = Callable[[Project, str], tuple[Project, list[str]]]
 class RowCommands:
     """Changes the rows that are selected in a ledger."""
 
-    def __init__(self, desk: Desk, ledger: LedgerView, dialogs: Callable[[], Dialogs]) -> None:
+    def __init__(
+        self, desk: Desk, ledger: LedgerView, dialogs: Callable[[], Dialogs]
+    ) -> None:
         self.desk = desk
         self.ledger = ledger
         self.dialogs = dialogs
 
     def follow(self) -> None:
-        """Put a variant's chip, or its whole row, back to what it is in the behavior that it is
-        made from.
+        """Put a variant's chip, or its whole row, back to what it is in the
+        behavior that it is made from.
         """
-        behavior, row, chip = self.desk.behavior, self.desk.row, self.ledger.focused_chip
-        if behavior is None or row is None or self.desk.override_of(row.id) is None:
+        behavior, row, chip = (
+            self.desk.behavior,
+            self.desk.row,
+            self.ledger.focused_chip,
+        )
+        if (
+            behavior is None
+            or row is None
+            or self.desk.override_of(row.id) is None
+        ):
             return
         slot = chip[0].slot if chip is not None and chip[0].overridden else None
-        what = chip[0].label if chip is not None and slot is not None else row.name or row.kind
+        what = (
+            chip[0].label
+            if chip is not None and slot is not None
+            else row.name or row.kind
+        )
         edit = Edit(
             f"Follow the original in {what}",
             lambda p: follow_original(p, behavior.name, row.id, slot),
@@ -53,8 +76,8 @@ class RowCommands:
         self.desk.apply(edit)
 
     def delete(self) -> None:
-        """Delete the rows with all in them; on a guard's, decorator's or upkeep's chip, only
-        that.
+        """Delete the rows with all in them; on a guard's, decorator's or
+        upkeep's chip, only that.
         """
         behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
         if behavior is None or not row_ids or self.ledger.remove_chip():
@@ -69,19 +92,31 @@ class RowCommands:
             else None
         )
         name = behavior.name
-        self.desk.apply(Edit(f"Delete {self._called()}", lambda p: delete_rows(p, name, row_ids)))
+        self.desk.apply(
+            Edit(
+                f"Delete {self._called()}",
+                lambda p: delete_rows(p, name, row_ids),
+            )
+        )
         follow = neighbour or behavior.outline.parent[row_ids[0]]
         if follow:
             self.desk.select_row(follow)
 
     def mute(self) -> None:
         """Mute the rows, or let them take part again."""
-        behavior, row, row_ids = self.desk.behavior, self.desk.row, self.ledger.selected_rows
+        behavior, row, row_ids = (
+            self.desk.behavior,
+            self.desk.row,
+            self.ledger.selected_rows,
+        )
         if behavior is not None and row is not None:
             name, muted = behavior.name, not row.muted
             verb = "Mute" if muted else "Unmute"
             self.desk.apply(
-                Edit(f"{verb} {self._called()}", lambda p: set_muted(p, name, row_ids, muted))
+                Edit(
+                    f"{verb} {self._called()}",
+                    lambda p: set_muted(p, name, row_ids, muted),
+                )
             )
 
     def copy(self) -> None:
@@ -102,7 +137,9 @@ class RowCommands:
         self.delete()
 
     def paste(self) -> None:
-        """Put copied rows in: inside a row that holds such rows, else behind it."""
+        """Put copied rows in: inside a row that holds such rows, else behind
+        it.
+        """
         try:
             rows = rows_from(QGuiApplication.clipboard().text())
         except NoRowsError as error:
@@ -113,9 +150,14 @@ class RowCommands:
             return
         after, under = self._insertion_for(row, rows[0])
         if after is None and under is None and behavior.rows:
-            self.desk.message.emit("There is no place here for rows like these.")
+            self.desk.message.emit(
+                "There is no place here for rows like these."
+            )
             return
-        self._do("Paste rows", lambda p, b: paste_rows(p, b, rows, after=after, under=under))
+        self._do(
+            "Paste rows",
+            lambda p, b: paste_rows(p, b, rows, after=after, under=under),
+        )
 
     def duplicate(self) -> None:
         """Put a copy of the rows behind them."""
@@ -145,9 +187,13 @@ class RowCommands:
             return
 
         def wrap(kind: Kind) -> None:
-            def change(project: Project, behavior: str) -> tuple[Project, list[str]]:
+            def change(
+                project: Project, behavior: str
+            ) -> tuple[Project, list[str]]:
                 title = kind.title.capitalize()
-                changed, around = wrap_rows(project, behavior, row_ids, kind.id, title)
+                changed, around = wrap_rows(
+                    project, behavior, row_ids, kind.id, title
+                )
                 return changed, [around]
 
             self._do(f"Wrap {self._called()}", change)
@@ -156,7 +202,9 @@ class RowCommands:
         self.ledger.adding.pick_kind(kinds, "Wrap", "Put the rows into …", wrap)
 
     def extract(self) -> None:
-        """Put the rows into a behavior of their own, which is used in their place."""
+        """Put the rows into a behavior of their own, which is used in their
+        place.
+        """
         row_ids = self.ledger.selected_rows
         if not self._run_on_their_own(row_ids) or self.desk.row is None:
             self.desk.message.emit(
@@ -164,17 +212,23 @@ class RowCommands:
             )
             return
         title = self.dialogs().text(
-            "Behavior of its own", "Title of the behavior:", self.desk.row.name, "Make it"
+            "Behavior of its own",
+            "Title of the behavior:",
+            self.desk.row.name,
+            "Make it",
         )
         if title is None:
             return
         words = "".join(
-            each if each.isalnum() and each.isascii() else "-" for each in title.lower()
+            each if each.isalnum() and each.isascii() else "-"
+            for each in title.lower()
         ).strip("-")
         taken = [each.name for each in self.desk.project.behaviors]
         name = fresh_name(words if words[:1].isalpha() else "part", taken, "-")
 
-        def change(project: Project, behavior: str) -> tuple[Project, list[str]]:
+        def change(
+            project: Project, behavior: str
+        ) -> tuple[Project, list[str]]:
             changed, use = extract_rows(project, behavior, row_ids, name, title)
             return changed, [use]
 
@@ -182,14 +236,20 @@ class RowCommands:
 
     def swap_kind(self) -> None:
         """Make the row into one of another kind, keeping what fits."""
-        row, behavior, catalog = self.desk.row, self.desk.behavior, self.desk.catalog
+        row, behavior, catalog = (
+            self.desk.row,
+            self.desk.behavior,
+            self.desk.catalog,
+        )
         old = catalog.kinds.get(row.kind) if row is not None else None
         if row is None or behavior is None or old is None:
             return
         holds = bool(behavior.outline.children[row.id])
         others = _like(old, catalog, holds=holds)
         if not others:
-            self.desk.message.emit(f"No other kind can stand where {row.name or old.title} stands.")
+            self.desk.message.emit(
+                f"No other kind can stand where {row.name or old.title} stands."
+            )
             return
         name, row_id = behavior.name, row.id
 
@@ -199,7 +259,10 @@ class RowCommands:
                 for param in new.params
                 if (same := old.param(param.name)) and same.type is param.type
             ]
-            edit = Edit(f"Make it {new.title}", lambda p: set_kind(p, name, row_id, new.id, keep))
+            edit = Edit(
+                f"Make it {new.title}",
+                lambda p: set_kind(p, name, row_id, new.id, keep),
+            )
             self.desk.apply(edit)
 
         hint = f"Make {row.name or old.title} into …"
@@ -211,11 +274,15 @@ class RowCommands:
         if row is None or behavior is None:
             return
         text = self.dialogs().note(
-            "Comment", f"About {row.name or row.kind} (Ctrl+Enter keeps it):", row.note
+            "Comment",
+            f"About {row.name or row.kind} (Ctrl+Enter keeps it):",
+            row.note,
         )
         if text is not None:
             name, row_id = behavior.name, row.id
-            self.desk.apply(Edit("Comment", lambda p: set_note(p, name, row_id, text)))
+            self.desk.apply(
+                Edit("Comment", lambda p: set_note(p, name, row_id, text))
+            )
 
     # inside
 
@@ -233,13 +300,23 @@ class RowCommands:
 
     def _called(self) -> str:
         row, row_ids = self.desk.row, self.ledger.selected_rows
-        return f"{len(row_ids)} rows" if len(row_ids) > 1 else (row.name or row.kind if row else "")
+        return (
+            f"{len(row_ids)} rows"
+            if len(row_ids) > 1
+            else (row.name or row.kind if row else "")
+        )
 
     def _kind(self, row: Row | None) -> Kind | None:
-        return self.desk.catalog.kinds.get(row.kind) if row is not None else None
+        return (
+            self.desk.catalog.kinds.get(row.kind) if row is not None else None
+        )
 
-    def _insertion_for(self, row: Row | None, first: Row) -> tuple[str | None, str | None]:
-        """Where rows like these can stand: inside the selected row, or behind it."""
+    def _insertion_for(
+        self, row: Row | None, first: Row
+    ) -> tuple[str | None, str | None]:
+        """Where rows like these can stand: inside the selected row, or behind
+        it.
+        """
         behavior, wanted = self.desk.behavior, self._kind(first)
         family = wanted.family if wanted is not None else Family.ACTION
         if row is None or behavior is None:
@@ -250,20 +327,34 @@ class RowCommands:
             return (children[-1] if children else None), row.id
         around = behavior.outline.parent[row.id]
         outer = self._kind(behavior.row(around)) if around else None
-        return (row.id, around) if outer is not None and family in outer.holds else (None, None)
+        return (
+            (row.id, around)
+            if outer is not None and family in outer.holds
+            else (None, None)
+        )
 
     def _run_on_their_own(self, row_ids: list[str]) -> bool:
         behavior = self.desk.behavior
-        kinds = [self._kind(behavior.row(each)) for each in row_ids] if behavior is not None else []
-        return bool(kinds) and all(kind is not None and kind.family in RUNS for kind in kinds)
+        kinds = (
+            [self._kind(behavior.row(each)) for each in row_ids]
+            if behavior is not None
+            else []
+        )
+        return bool(kinds) and all(
+            kind is not None and kind.family in RUNS for kind in kinds
+        )
 
 
 def _like(old: Kind, catalog: Catalog, *, holds: bool) -> list[Kind]:
-    """The kinds that a row of some kind can become: of its own family, or of another one that
-    runs.
+    """The kinds that a row of some kind can become: of its own family, or of
+    another one that runs.
     """
     families = RUNS if old.family in RUNS else (old.family,)
-    others = [kind for kind in catalog.family(*families) if kind.id not in (old.id, USE_BEHAVIOR)]
+    others = [
+        kind
+        for kind in catalog.family(*families)
+        if kind.id not in (old.id, USE_BEHAVIOR)
+    ]
     if not holds and not old.holds:
         return others
     return [kind for kind in others if kind.holds == old.holds]

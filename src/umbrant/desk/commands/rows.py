@@ -45,7 +45,11 @@ def guard(context: CommandContext) -> None:
     if row is None:
         return
     if row.guard is None:
-        _edit(context, "Add a guard", lambda p, b: set_guard(p, b, row.id, FIRST_GUARD))
+        _edit(
+            context,
+            "Add a guard",
+            lambda p, b: set_guard(p, b, row.id, FIRST_GUARD),
+        )
     for chip, rect in context.ledger.chips():
         if chip.slot.part == GUARD:
             context.ledger.edit_chip(chip, rect)
@@ -53,7 +57,9 @@ def guard(context: CommandContext) -> None:
 
 
 def delete(context: CommandContext) -> None:
-    """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
+    """Delete the row with all in it; on a guard's, decorator's or upkeep's
+    chip, only that.
+    """
     if not context.table.delete():
         context.rows.delete()
 
@@ -94,17 +100,29 @@ def _move(context: CommandContext, verb: str, step: int) -> None:
 
 
 def _change(
-    context: CommandContext, verb: str, change: Callable[[Project, str, str], Project]
+    context: CommandContext,
+    verb: str,
+    change: Callable[[Project, str, str], Project],
 ) -> None:
     row = context.desk.row
     if row is not None:
-        _edit(context, f"{verb} {row.name or row.kind}", lambda p, b: change(p, b, row.id))
+        _edit(
+            context,
+            f"{verb} {row.name or row.kind}",
+            lambda p, b: change(p, b, row.id),
+        )
 
 
-def _edit(context: CommandContext, name: str, change: Callable[[Project, str], Project]) -> None:
+def _edit(
+    context: CommandContext,
+    name: str,
+    change: Callable[[Project, str], Project],
+) -> None:
     behavior = context.desk.behavior
     if behavior is not None:
-        context.desk.apply(Edit(name, lambda project: change(project, behavior.name)))
+        context.desk.apply(
+            Edit(name, lambda project: change(project, behavior.name))
+        )
 
 
 ACTIONS: tuple[Action, ...] = (

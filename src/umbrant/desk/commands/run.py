@@ -21,8 +21,8 @@ FIRST_SEEDS, MOST_SEEDS = 100, 10_000
 
 
 def new_take(context: CommandContext) -> None:
-    """Roll the scenario again. Nodes that have changed since they were trusted are asked about, as
-    it is their author who wants to see them run.
+    """Roll the scenario again. Nodes that have changed since they were trusted
+    are asked about, as it is their author who wants to see them run.
     """
     context.desk.documents.read_nodes_again()
     if context.desk.documents.asks_for_trust:
@@ -45,9 +45,13 @@ def seed(context: CommandContext) -> None:
     scenario = context.desk.scenario
     if scenario is None:
         return
-    seed = context.dialogs().integer("Seed", "Seed of the scenario:", scenario.seed, "Roll with it")
+    seed = context.dialogs().integer(
+        "Seed", "Seed of the scenario:", scenario.seed, "Roll with it"
+    )
     if seed is not None:
-        context.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
+        context.desk.apply(
+            Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed))
+        )
 
 
 def rehearse(context: CommandContext) -> None:
@@ -133,17 +137,27 @@ def study(context: CommandContext) -> None:
         return
     obstacle = context.desk.documents.obstacle()
     if obstacle is not None or context.desk.scenario is None:
-        context.desk.message.emit(str(obstacle or "The project has no scenario to play."))
+        context.desk.message.emit(
+            str(obstacle or "The project has no scenario to play.")
+        )
         return
-    seeds = context.dialogs().integer("Study", "With how many seeds?", FIRST_SEEDS, "Study")
+    seeds = context.dialogs().integer(
+        "Study", "With how many seeds?", FIRST_SEEDS, "Study"
+    )
     if seeds:
         running.start(min(seeds, MOST_SEEDS))
         context.show("study")
 
 
 def study_number(context: CommandContext) -> None:
-    """Study the number in the chip that has the focus: many seeds for each of several values."""
-    running, desk, dialogs = context.views.of(StudyView).study, context.desk, context.dialogs()
+    """Study the number in the chip that has the focus: many seeds for each of
+    several values.
+    """
+    running, desk, dialogs = (
+        context.views.of(StudyView).study,
+        context.desk,
+        context.dialogs(),
+    )
     name = _number_in_focus(context)
     if name is None:
         desk.message.emit(
@@ -155,8 +169,12 @@ def study_number(context: CommandContext) -> None:
         desk.message.emit(str(obstacle))
         return
     ask = f"Which values of {name}? From, to and step, as in 6:12:1; or a list, as in 6,8,12."
-    values = dialogs.text("Study this number", ask, _around(context), verb="Go on")
-    seeds = values and dialogs.integer("Study", "With how many seeds each?", SEEDS_EACH, "Study")
+    values = dialogs.text(
+        "Study this number", ask, _around(context), verb="Go on"
+    )
+    seeds = values and dialogs.integer(
+        "Study", "With how many seeds each?", SEEDS_EACH, "Study"
+    )
     if not values or not seeds:
         return
     try:
@@ -178,27 +196,37 @@ def _around(context: CommandContext) -> str:
 
 
 def _number_in_focus(context: CommandContext) -> str | None:
-    """What a study calls the number in the chip that has the focus; None if it has none."""
+    """What a study calls the number in the chip that has the focus; None if it
+    has none.
+    """
     focused, desk = context.table.focused_chip, context.desk
     if focused is None or desk.behavior is None:
         return None
     chip, _ = focused
     if isinstance(chip, FieldChip):
-        return name_of_field(desk.project, (*chip.slot.row_id.split("/"), chip.slot.param))
+        return name_of_field(
+            desk.project, (*chip.slot.row_id.split("/"), chip.slot.param)
+        )
     start = chip.span[0] if chip.span is not None else None
     return name_of_number(desk.project, desk.behavior.name, chip.slot, start)
 
 
 def decision_map(context: CommandContext) -> None:
-    """Ask for two inputs, and show which row would lead for each pair of their values."""
+    """Ask for two inputs, and show which row would lead for each pair of their
+    values.
+    """
     view, dialogs = context.views.of(DecisionsView), context.dialogs()
     offered = view.inputs or view.offered_inputs() or ("", "")
     ask = (
         "What goes {}? A sense, a key, a number of the body, visitor.x, .y or .distance, or a "
         "number of a row, such as 1.1.guard.within, with its range: distance(visitor)=0:20"
     )
-    across = dialogs.text("Decision map", ask.format("across"), offered[0], verb="Go on")
-    up = across and dialogs.text("Decision map", ask.format("up"), offered[1], verb="Show it")
+    across = dialogs.text(
+        "Decision map", ask.format("across"), offered[0], verb="Go on"
+    )
+    up = across and dialogs.text(
+        "Decision map", ask.format("up"), offered[1], verb="Show it"
+    )
     if across and up:
         context.show("decisions")
         view.show_inputs(across, up)
@@ -256,7 +284,14 @@ ACTIONS: tuple[Action, ...] = (
         ("Shift+F5",),
         enabled=is_rolling,
     ),
-    Action("seed", "Run", "Seed…", "Give the scenario another seed", seed, ("Ctrl+E",)),
+    Action(
+        "seed",
+        "Run",
+        "Seed…",
+        "Give the scenario another seed",
+        seed,
+        ("Ctrl+E",),
+    ),
     Action(
         "rehearse",
         "Run",
@@ -402,6 +437,14 @@ ACTIONS: tuple[Action, ...] = (
         Where.PANES,
         has_take,
     ),
-    Action("faster", "Run", "Faster", "Play faster", faster, ("Ctrl+Up",), starts_group=True),
+    Action(
+        "faster",
+        "Run",
+        "Faster",
+        "Play faster",
+        faster,
+        ("Ctrl+Up",),
+        starts_group=True,
+    ),
     Action("slower", "Run", "Slower", "Play slower", slower, ("Ctrl+Down",)),
 )

@@ -12,7 +12,9 @@ from umbrant.desk.views.stage.view import StageView
 
 
 def _shows(side: Side) -> Iterator[Action]:
-    """The actions that show the tabs at one side, from the records of the views."""
+    """The actions that show the tabs at one side, from the records of the
+    views.
+    """
     for index, spec in enumerate(spec for spec in VIEWS if spec.side is side):
         yield Action(
             spec.action,
@@ -58,12 +60,21 @@ def large_stage(context: CommandContext, on: bool) -> None:
 def look_at(context: CommandContext) -> None:
     """Show the rows of the behavior that the setting's line is about."""
     if context.in_setting:
-        member, behavior = context.setting.member_here(), context.setting.behavior_here()
+        member, behavior = (
+            context.setting.member_here(),
+            context.setting.behavior_here(),
+        )
         if member is not None and member.behavior is None:
-            context.desk.message.emit(f"{member.title or member.name} is a puppet: it has no rows.")
+            context.desk.message.emit(
+                f"{member.title or member.name} is a puppet: it has no rows."
+            )
             return
         scenario = context.desk.scenario
-        player = scenario.player_of(member) if scenario is not None and member is not None else None
+        player = (
+            scenario.player_of(member)
+            if scenario is not None and member is not None
+            else None
+        )
         if player is not None:
             context.desk.select_agent(player)
         elif behavior is not None:
@@ -88,10 +99,14 @@ def has_keyboard(pane: QWidget) -> bool:
 
 
 def next_pane(context: CommandContext) -> None:
-    """Put the keyboard into the next pane: the tabs at both sides, then what is under them."""
+    """Put the keyboard into the next pane: the tabs at both sides, then what is
+    under them.
+    """
     under = context.views.keyboard_widgets(Side.UNDER, Side.FOOT)
     panes = (context.left.view, context.right.view, *under)
-    focused = next((index for index, pane in enumerate(panes) if has_keyboard(pane)), -1)
+    focused = next(
+        (index for index, pane in enumerate(panes) if has_keyboard(pane)), -1
+    )
     panes[(focused + 1) % len(panes)].setFocus()
 
 
@@ -131,7 +146,14 @@ ACTIONS: tuple[Action, ...] = (
         fit_tape,
         ("Ctrl+0",),
     ),
-    Action("fit_stage", "View", "Whole stage", "The whole stage", fit_stage, ("Ctrl+9",)),
+    Action(
+        "fit_stage",
+        "View",
+        "Whole stage",
+        "The whole stage",
+        fit_stage,
+        ("Ctrl+9",),
+    ),
     Action(
         "follow_agent",
         "View",

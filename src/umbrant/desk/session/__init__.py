@@ -1,1 +1,3 @@
-"""What the window works on: project, take, selection, and the processes that serve it."""
+"""What the window works on: project, take, selection, and the processes that
+serve it.
+"""

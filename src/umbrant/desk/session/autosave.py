@@ -1,4 +1,6 @@
-"""Unsaved changes, kept where a crash cannot reach them, until they are saved or discarded."""
+"""Unsaved changes, kept where a crash cannot reach them, until they are saved
+or discarded.
+"""
 
 import hashlib
 import json
@@ -21,7 +23,9 @@ from umbrant.model.folder import document_texts, parse_project
 from umbrant.model.problems import ProjectError
 
 DELAY_MS = 700
-"""How long after the last edit the changes are written; at the most this much is lost."""
+"""How long after the last edit the changes are written; at the most this much
+is lost.
+"""
 STALE_S = 60.0
 """How long ago something was last written to if nobody is still at it."""
 NEW = "new-"
@@ -36,11 +40,15 @@ def recovery_path(folder: Path) -> Path:
 
 
 def kept_changes(folder: Path, project: Project) -> Project | None:
-    """The project with the changes that were kept; None if there are none, or they are what was
-    saved anyway.
+    """The project with the changes that were kept; None if there are none, or
+    they are what was saved anyway.
     """
     kept = _read(recovery_path(folder))
-    return kept if kept is not None and document_texts(kept) != document_texts(project) else None
+    return (
+        kept
+        if kept is not None and document_texts(kept) != document_texts(project)
+        else None
+    )
 
 
 def forget_changes(folder: Path) -> None:
@@ -49,8 +57,8 @@ def forget_changes(folder: Path) -> None:
 
 
 def kept_new_projects() -> list[tuple[Path, Project]]:
-    """The projects without a folder that visits left which are no more, each with the file it is
-    kept in.
+    """The projects without a folder that visits left which are no more, each
+    with the file it is kept in.
     """
     found = []
     _sweep()
@@ -63,13 +71,17 @@ def kept_new_projects() -> list[tuple[Path, Project]]:
 
 
 class Autosave(QObject):
-    """Keeps one desk's unsaved changes, writing them in a thread a moment after each edit."""
+    """Keeps one desk's unsaved changes, writing them in a thread a moment after
+    each edit.
+    """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._desk = desk
         self._new_path = _folder() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
-        self._thread = ThreadPoolExecutor(max_workers=1, thread_name_prefix="keeper")
+        self._thread = ThreadPoolExecutor(
+            max_workers=1, thread_name_prefix="keeper"
+        )
         self._has_stopped = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -88,8 +100,8 @@ class Autosave(QObject):
         )
 
     def keep_now(self) -> Future[bool]:
-        """Write the changes, or remove them if everything is saved. The answer: whether nothing can
-        be lost now.
+        """Write the changes, or remove them if everything is saved. The answer:
+        whether nothing can be lost now.
 
         Once it has stopped keeping, nothing is written and the answer is no.
         """
@@ -99,20 +111,28 @@ class Autosave(QObject):
             return nothing
         if self._desk.documents.history.unsaved:
             return self._thread.submit(
-                _write, self.path, self._desk.documents.folder, self._desk.project
+                _write,
+                self.path,
+                self._desk.documents.folder,
+                self._desk.project,
             )
         return self._thread.submit(_forget, self.path, self._new_path)
 
     def _later(self) -> None:
-        """Keep the changes soon. While an edit follows upon the other, as in a drag, that is not
-        put off.
+        """Keep the changes soon. While an edit follows upon the other, as in a
+        drag, that is not put off.
         """
         if not self._timer.isActive():
             self._timer.start()
 
     def _keep_before_saving(self) -> None:
-        """Keep the changes now: a crash between two files of a save must not leave half of them."""
-        if self._desk.documents.folder is not None and self._desk.documents.history.unsaved:
+        """Keep the changes now: a crash between two files of a save must not
+        leave half of them.
+        """
+        if (
+            self._desk.documents.folder is not None
+            and self._desk.documents.history.unsaved
+        ):
             self.keep_now().result()
 
     def close(self) -> None:
@@ -128,8 +148,8 @@ class Autosave(QObject):
 
 
 def _sweep() -> None:
-    """Remove files whose writing was cut off by a crash. Recent ones are left, since another window
-    may still be writing them.
+    """Remove files whose writing was cut off by a crash. Recent ones are left,
+    since another window may still be writing them.
     """
     for part in _folder().glob(".*.part"):
         with suppress(OSError):
@@ -149,29 +169,43 @@ def _read(path: Path) -> Project | None:
         return None
     try:
         documents = json.loads(text)["documents"]
-        return parse_project({str(name): str(document) for name, document in documents.items()})
-    except (ValueError, KeyError, TypeError, AttributeError, ProjectError) as error:
+        return parse_project(
+            {str(name): str(document) for name, document in documents.items()}
+        )
+    except (
+        ValueError,
+        KeyError,
+        TypeError,
+        AttributeError,
+        ProjectError,
+    ) as error:
         log.warning("What was kept in %s cannot be read: %s", path, error)
         return None
 
 
 def _write(path: Path, folder: Path | None, project: Project) -> bool:
-    text = json.dumps({"folder": str(folder or ""), "documents": document_texts(project)})
+    text = json.dumps(
+        {"folder": str(folder or ""), "documents": document_texts(project)}
+    )
     try:
         write_atomically(path, text)
     except OSError as error:
-        # Where nothing can be kept the author still has the window; saving tells of the full or
-        # read-only disk.
+        # Where nothing can be kept the author still has the window; saving
+        # tells of the full or read-only disk.
         log.warning("Unsaved changes could not be kept in %s: %s", path, error)
         return False
     return True
 
 
 def _forget(*paths: Path) -> bool:
-    """Remove what was kept. What cannot be removed is offered again, which does no harm."""
+    """Remove what was kept. What cannot be removed is offered again, which does
+    no harm.
+    """
     for path in paths:
         try:
             path.unlink(missing_ok=True)
         except OSError as error:
-            log.warning("What was kept in %s could not be removed: %s", path, error)
+            log.warning(
+                "What was kept in %s could not be removed: %s", path, error
+            )
     return True

@@ -1,5 +1,5 @@
-"""Work off the window's thread: a frozen request gives a frozen response, applied if it is still
-the newest.
+"""Work off the window's thread: a frozen request gives a frozen response,
+applied if it is still the newest.
 """
 
 from collections.abc import Callable
@@ -11,11 +11,11 @@ from umbrant.desk.logs import log, log_file
 
 
 class NewestOnlyWorker(QObject):
-    """Runs `work` on requests in one thread, one after the other. Only the newest request is
-    answered, by a signal in the window's thread.
+    """Runs `work` on requests in one thread, one after the other. Only the
+    newest request is answered, by a signal in the window's thread.
 
-    An exception in `expected` is reported as it is. Any other is a bug: it is logged with its
-    trace, and reported as one.
+    An exception in `expected` is reported as it is. Any other is a bug: it is
+    logged with its trace, and reported as one.
     """
 
     answered = Signal(object)
@@ -48,11 +48,15 @@ class NewestOnlyWorker(QObject):
         return self._answered != self._newest
 
     def expect(self) -> None:
-        """Drop the request that is being worked on: another one will follow soon."""
+        """Drop the request that is being worked on: another one will follow
+        soon.
+        """
         self._newest += 1
 
     def request(self, job: object) -> None:
-        """Work on this instead of whatever is waiting to be worked on; not once it is closed."""
+        """Work on this instead of whatever is waiting to be worked on; not once
+        it is closed.
+        """
         if self._is_closed:
             return
         self._newest += 1
@@ -60,14 +64,18 @@ class NewestOnlyWorker(QObject):
         self._pool.start(_Task(self, self._newest, job))
 
     def close(self) -> None:
-        """Wait for the running request, without answering it, and take no more of them."""
+        """Wait for the running request, without answering it, and take no more
+        of them.
+        """
         self._is_closed = True
         self._newest += 1
         self._pool.clear()
         self._pool.waitForDone()
 
     def finish(self, number: int, answer: object, fault: str = "") -> None:
-        """Hand a result over to the window's thread. Called from the working thread."""
+        """Hand a result over to the window's thread. Called from the working
+        thread.
+        """
         self._done.emit(number, answer, fault)
 
     def _apply(self, number: int, answer: object, fault: str) -> None:
@@ -81,15 +89,17 @@ class NewestOnlyWorker(QObject):
 
 
 class _Task(QRunnable):
-    def __init__(self, background: NewestOnlyWorker, number: int, job: object) -> None:
+    def __init__(
+        self, background: NewestOnlyWorker, number: int, job: object
+    ) -> None:
         super().__init__()
         self._background = background
         self._number = number
         self._job = job
 
     def run(self) -> None:
-        """Do the work. No exception leaves it: Qt would only print it, and no answer would ever
-        come.
+        """Do the work. No exception leaves it: Qt would only print it, and no
+        answer would ever come.
         """
         background = self._background
         try:
@@ -99,6 +109,8 @@ class _Task(QRunnable):
         except Exception as error:
             log.exception("%s failed", background.called)
             what = f"{background.called} failed inside Umbrant ({type(error).__name__}: {error})."
-            background.finish(self._number, None, f"{what} What happened is in {log_file()}.")
+            background.finish(
+                self._number, None, f"{what} What happened is in {log_file()}."
+            )
         else:
             background.finish(self._number, answer)

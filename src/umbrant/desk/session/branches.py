@@ -1,5 +1,5 @@
-"""Branches in the window: playing on from the playhead with something done there, and keeping what
-was done.
+"""Branches in the window: playing on from the playhead with something done
+there, and keeping what was done.
 """
 
 from collections.abc import Sequence
@@ -19,26 +19,37 @@ from umbrant.take.errors import TakeError
 
 def action_scope(desk: Desk) -> ActionScope | None:
     """What can be named in a branch from the playhead; None without a take."""
-    return ActionScope(desk.take, desk.agent, desk.playhead) if desk.take is not None else None
+    return (
+        ActionScope(desk.take, desk.agent, desk.playhead)
+        if desk.take is not None
+        else None
+    )
 
 
 def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
-    """Play on from the playhead with these actions done there. A message says what cannot be
-    done.
+    """Play on from the playhead with these actions done there. A message says
+    what cannot be done.
     """
     scope = action_scope(desk)
     if scope is None:
         desk.message.emit("There is no take to branch off yet.")
         return
     if desk.takes.current is None or not desk.takes.current.is_finished:
-        desk.message.emit("This take is still being played. Branch off it once it is there.")
+        desk.message.emit(
+            "This take is still being played. Branch off it once it is there."
+        )
         return
-    # Where nodes of its own are missing the branch comes out otherwise than its parent before it
-    # leaves it, and is refused when it is read.
-    trusted = desk.documents.may_run_nodes and scope.take.header.project.nodes == desk.project.nodes
+    # Where nodes of its own are missing the branch comes out otherwise than its
+    # parent before it leaves it, and is refused when it is read.
+    trusted = (
+        desk.documents.may_run_nodes
+        and scope.take.header.project.nodes == desk.project.nodes
+    )
     path = desk.takes.next_file()
     try:
-        order = branch_order(scope.take, desk.playhead, actions, path, trusted=trusted)
+        order = branch_order(
+            scope.take, desk.playhead, actions, path, trusted=trusted
+        )
     except (ProjectError, TakeError) as error:
         desk.message.emit(str(error))
         return
@@ -46,9 +57,12 @@ def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
     desk.takes.branch(order, says)
 
 
-def do_nearest(desk: Desk, change: NearestChange, *, compares: bool = False) -> None:
-    """Write a change into the project; or show what becomes of it beside the take that is shown,
-    with the project as it is. What is done at a tick becomes a branch.
+def do_nearest(
+    desk: Desk, change: NearestChange, *, compares: bool = False
+) -> None:
+    """Write a change into the project; or show what becomes of it beside the
+    take that is shown, with the project as it is. What is done at a tick
+    becomes a branch.
     """
     take = desk.take
     if change.is_done_at_tick:
@@ -57,27 +71,38 @@ def do_nearest(desk: Desk, change: NearestChange, *, compares: bool = False) -> 
         header = take.header
         seconds = header.ticks / header.ticks_per_s
         changed, path = change.put(header.project), desk.takes.next_file()
-        trusted = desk.documents.may_run_nodes and header.project.nodes == desk.project.nodes
-        order = RollOrder(changed, header.scenario, path, header.seed, seconds, trusted)
+        trusted = (
+            desk.documents.may_run_nodes
+            and header.project.nodes == desk.project.nodes
+        )
+        order = RollOrder(
+            changed, header.scenario, path, header.seed, seconds, trusted
+        )
         desk.takes.order_other(order, change.short)
     else:
         desk.apply(Edit(change.short, change.put))
 
 
 def keep_branch(desk: Desk) -> None:
-    """Write what was done in the branch that is shown into the project, as a scenario of its
-    own.
+    """Write what was done in the branch that is shown into the project, as a
+    scenario of its own.
     """
     take = desk.take
     if take is None or desk.branched_at is None:
         desk.message.emit("Only a branch can be kept as a scenario.")
         return
     played = take.header.played
-    name = fresh_name(f"{played.name}-what-if", [each.name for each in desk.project.scenarios], "-")
+    name = fresh_name(
+        f"{played.name}-what-if",
+        [each.name for each in desk.project.scenarios],
+        "-",
+    )
     kept = kept_scenario(take.header, name, f"{played.title}, what if")
 
     def with_it(project: Project) -> Project:
-        return project.model_copy(update={"scenarios": (*project.scenarios, kept)})
+        return project.model_copy(
+            update={"scenarios": (*project.scenarios, kept)}
+        )
 
     if desk.apply(Edit("Keep as a scenario", with_it)):
         desk.message.emit(f"It is kept as the scenario “{kept.title}”.")

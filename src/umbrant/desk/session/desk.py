@@ -1,8 +1,9 @@
-"""What the window shows: the open project and its takes, and of them the scenario, the agent, the
-row and the tick that are looked at. Every view reads it from here.
+"""What the window shows: the open project and its takes, and of them the
+scenario, the agent, the row and the tick that are looked at. Every view reads
+it from here.
 
-Everything here happens in the window's thread. Views call methods; the state tells them of changes
-by signals.
+Everything here happens in the window's thread. Views call methods; the state
+tells them of changes by signals.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -18,7 +19,11 @@ from umbrant.desk.session.open_project import OpenProject
 from umbrant.desk.session.shown import Folds, TapeWindow
 from umbrant.desk.session.takes import Takes
 from umbrant.desk.session.trust import NOTHING_TRUSTED, Trust
-from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation, broken_expectations
+from umbrant.expecting.expectation import (
+    BrokenExpectation,
+    NamedExpectation,
+    broken_expectations,
+)
 from umbrant.model.behaviors import Behavior, Key, Override, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
@@ -55,7 +60,9 @@ class Desk(QObject):
     row_selected = Signal(str)
     agent_changed = Signal()
     considered = Signal(object)
-    """The kind or the recipe that the search would add now, None once it is closed."""
+    """The kind or the recipe that the search would add now, None once it is
+    closed.
+    """
     hits_changed = Signal()
     """Something else was looked for in the take."""
     point_wanted = Signal(object)
@@ -64,7 +71,10 @@ class Desk(QObject):
     """A message for the author; an empty one takes the last away."""
 
     def __init__(
-        self, project: Project, folder: Path | None, trust: Trust = NOTHING_TRUSTED
+        self,
+        project: Project,
+        folder: Path | None,
+        trust: Trust = NOTHING_TRUSTED,
     ) -> None:
         super().__init__()
         self.documents = OpenProject(project, folder, trust, self)
@@ -77,11 +87,13 @@ class Desk(QObject):
         self._is_closed = False
         self.playhead = 0
         self._wished = 0
-        """Where the author put the playhead last. A shorter take holds it at its end, and the next
-        one lets it go on.
+        """Where the author put the playhead last. A shorter take holds it at
+        its end, and the next one lets it go on.
         """
         self.step: int | None = None
-        """The step within the tick after which keys are shown; None for the end of the tick."""
+        """The step within the tick after which keys are shown; None for the end
+        of the tick.
+        """
         self.row_id = ""
         self._looked_at = ""
         """A behavior that is looked at though the agent does not run it."""
@@ -104,7 +116,9 @@ class Desk(QObject):
         self._select_first_row()
 
     def close(self) -> None:
-        """End the worker process and the threads, and remove this visit's takes."""
+        """End the worker process and the threads, and remove this visit's
+        takes.
+        """
         self._is_closed = True
         self.documents.close()
         self.nearest.close()
@@ -123,18 +137,24 @@ class Desk(QObject):
         return self.documents.catalog
 
     def apply(self, edit: Edit) -> bool:
-        """Make an edit, and roll the scenario again. Returns whether anything changed. Raises
-        PathError.
+        """Make an edit, and roll the scenario again. Returns whether anything
+        changed. Raises PathError.
         """
         return self.documents.apply(edit)
 
     def problems_of(self, row_id: str) -> list[Problem]:
         """The problems of a row of the behavior that is shown."""
-        return self.documents.problems_of(self._written_in(row_id), _own_id(row_id))
+        return self.documents.problems_of(
+            self._written_in(row_id), _own_id(row_id)
+        )
 
     def findings_of(self, row_id: str) -> list[Finding]:
-        """What the review found in the documents about a row of the behavior that is shown."""
-        return self.documents.findings_of(self._written_in(row_id), _own_id(row_id))
+        """What the review found in the documents about a row of the behavior
+        that is shown.
+        """
+        return self.documents.findings_of(
+            self._written_in(row_id), _own_id(row_id)
+        )
 
     def _project_edited(self, merged: bool) -> None:
         if not merged:
@@ -160,7 +180,10 @@ class Desk(QObject):
 
     def select_scenario(self, name: str) -> None:
         """Play another scenario of the project."""
-        if name == self.scenario_name or self.project.find_scenario(name) is None:
+        if (
+            name == self.scenario_name
+            or self.project.find_scenario(name) is None
+        ):
             return
         self.scenario_name = name
         self._played = self.scenario
@@ -171,17 +194,22 @@ class Desk(QObject):
         self.roll()
 
     def _follow_scenario(self) -> None:
-        """Stay with the scenario that is played when an edit renames it; when it is gone, take the
-        project's first.
+        """Stay with the scenario that is played when an edit renames it; when
+        it is gone, take the project's first.
         """
         scenarios = self.project.scenarios
         if self.scenario is None and scenarios:
-            fallback = self.project.find_scenario(self.project.cover.scenario) or scenarios[0]
+            fallback = (
+                self.project.find_scenario(self.project.cover.scenario)
+                or scenarios[0]
+            )
             self.scenario_name = (self._renamed_scenario() or fallback).name
         self._played = self.scenario
 
     def _renamed_scenario(self) -> Scenario | None:
-        """The scenario that equals the one played before the edit in all but its name."""
+        """The scenario that equals the one played before the edit in all but
+        its name.
+        """
         before = self._played
         if before is None:
             return None
@@ -194,15 +222,17 @@ class Desk(QObject):
         scenario = self.scenario
         if scenario is None or not scenario.players:
             return ""
-        thinking = [member.name for member in scenario.players if member.behavior]
+        thinking = [
+            member.name for member in scenario.players if member.behavior
+        ]
         return thinking[0] if thinking else scenario.players[0].name
 
     # the behavior and its rows
 
     @property
     def expanded(self) -> ExpandedBehavior | None:
-        """The behavior that is looked at, with all that it uses; of a puppet, the project's first
-        one. None in a project without behaviors.
+        """The behavior that is looked at, with all that it uses; of a puppet,
+        the project's first one. None in a project without behaviors.
         """
         project, member = self.project, self.member
         if not project.behaviors:
@@ -210,10 +240,17 @@ class Desk(QObject):
         wanted = self._looked_at or (member.behavior if member else None)
         shown = project.find_behavior(wanted) or project.behaviors[0]
         kept = self._expanded
-        # Views ask for this many times in each painting, and documents are frozen: the same
-        # project expands to the same rows.
-        if kept is None or kept[0] is not project or kept[1].root_scope.behavior != shown.name:
-            kept = self._expanded = project, expand_behavior(project, shown.name)
+        # Views ask for this many times in each painting, and documents are
+        # frozen: the same project expands to the same rows.
+        if (
+            kept is None
+            or kept[0] is not project
+            or kept[1].root_scope.behavior != shown.name
+        ):
+            kept = self._expanded = (
+                project,
+                expand_behavior(project, shown.name),
+            )
         return kept[1]
 
     @property
@@ -234,8 +271,8 @@ class Desk(QObject):
         return expanded.key_scope(row_id).keys if expanded else {}
 
     def override_of(self, row_id: str) -> Override | None:
-        """What the variant that a row belongs to does otherwise in it; None if nothing, or if it is
-        no variant.
+        """What the variant that a row belongs to does otherwise in it; None if
+        nothing, or if it is no variant.
         """
         behavior = self.project.find_behavior(self._written_in(row_id))
         if behavior is None or not behavior.variant_of:
@@ -243,7 +280,9 @@ class Desk(QObject):
         return override_of(behavior, _own_id(row_id))
 
     def _written_in(self, row_id: str) -> str:
-        """The name of the behavior that a row of the expanded one is written in."""
+        """The name of the behavior that a row of the expanded one is written
+        in.
+        """
         expanded = self.expanded
         return expanded.key_scope(row_id).behavior if expanded else ""
 
@@ -251,9 +290,15 @@ class Desk(QObject):
 
     @property
     def is_current(self) -> bool:
-        """Whether the take that is shown was made from the project as it now is."""
+        """Whether the take that is shown was made from the project as it now
+        is.
+        """
         current = self.takes.current
-        return current is not None and current.is_finished and current.project == self.project
+        return (
+            current is not None
+            and current.is_finished
+            and current.project == self.project
+        )
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""
@@ -261,8 +306,8 @@ class Desk(QObject):
         self._roll()
 
     def rehearse(self, puppet: str) -> bool:
-        """Start a rehearsal with a puppet. Returns whether it could be; if not, a message says
-        why.
+        """Start a rehearsal with a puppet. Returns whether it could be; if not,
+        a message says why.
         """
         order = self._order()
         if order is not None:
@@ -270,8 +315,8 @@ class Desk(QObject):
         return order is not None
 
     def _look_at_roll(self, ticks: int) -> None:
-        """Show what has been played, once it is more than what is looked at. Before that the take
-        that was shown says more.
+        """Show what has been played, once it is more than what is looked at.
+        Before that the take that was shown says more.
         """
         if ticks > self._wished or self.take is None:
             self.takes.look_at_roll()
@@ -279,11 +324,13 @@ class Desk(QObject):
     def _roll(self) -> None:
         order = self._order()
         if order is not None:
-            self.takes.order(order, self._wished if self.take is not None else None)
+            self.takes.order(
+                order, self._wished if self.take is not None else None
+            )
 
     def _order(self) -> RollOrder | None:
-        """An order to play the scenario into a new file; None, and a message, where it cannot be
-        played.
+        """An order to play the scenario into a new file; None, and a message,
+        where it cannot be played.
         """
         if self._is_closed:
             return None
@@ -312,32 +359,43 @@ class Desk(QObject):
 
     @property
     def take_number(self) -> int:
-        """A number for what is shown of takes, another for each take and each it is compared with,
-        by which pictures of it are kept; 0 without a take.
+        """A number for what is shown of takes, another for each take and each
+        it is compared with, by which pictures of it are kept; 0 without a take.
         """
         return self.takes.times_shown
 
     @property
     def explainer(self) -> Explainer | None:
-        """Answers questions about the agent that is looked at in the take that is shown."""
+        """Answers questions about the agent that is looked at in the take that
+        is shown.
+        """
         return self.takes.explainer(self.agent, self.catalog)
 
     @property
     def other_explainer(self) -> Explainer | None:
-        """Answers questions about the same agent in the take that is shown beside the other one;
-        None where a take is shown alone, or the agent plays no part in the other.
+        """Answers questions about the same agent in the take that is shown
+        beside the other one; None where a take is shown alone, or the agent
+        plays no part in the other.
         """
         other = self.other_take
         if other is None or self.agent not in other.agents:
             return None
         known = self._other_explainer
-        if known is None or known.take is not other or known.member.name != self.agent:
-            self._other_explainer = known = Explainer(other, self.agent, self.catalog)
+        if (
+            known is None
+            or known.take is not other
+            or known.member.name != self.agent
+        ):
+            self._other_explainer = known = Explainer(
+                other, self.agent, self.catalog
+            )
         return known
 
     @property
     def take_findings(self) -> list[Finding]:
-        """What the review found in the take that is shown, of the agent that is looked at."""
+        """What the review found in the take that is shown, of the agent that is
+        looked at.
+        """
         current = self.takes.current
         return current.loaded.findings.get(self.agent, []) if current else []
 
@@ -354,32 +412,48 @@ class Desk(QObject):
             found = broken_expectations([named], current.loaded.take)
             self.takes.set_broken((*current.loaded.broken, *found))
 
-    def show_hits(self, condition: str, stretches: Sequence[tuple[int, int]]) -> None:
-        """Mark where something that was looked for holds in the take that is shown."""
-        self.hits = Hits(condition, tuple(stretches), self.take_number, self.agent)
+    def show_hits(
+        self, condition: str, stretches: Sequence[tuple[int, int]]
+    ) -> None:
+        """Mark where something that was looked for holds in the take that is
+        shown.
+        """
+        self.hits = Hits(
+            condition, tuple(stretches), self.take_number, self.agent
+        )
         self.hits_changed.emit()
 
     def next_hit(self, step: int) -> None:
-        """Move to where what was found begins to hold next (1), or began before (-1)."""
+        """Move to where what was found begins to hold next (1), or began before
+        (-1).
+        """
         starts = [start for start, _ in self.hits.stretches]
         ahead = [each for each in starts if (each - self.playhead) * step > 0]
         if ahead:
             self.move_playhead(min(ahead) if step > 0 else max(ahead))
         else:
-            self.message.emit("Nothing more was found. Ctrl+Shift+F looks for something else.")
+            self.message.emit(
+                "Nothing more was found. Ctrl+Shift+F looks for something else."
+            )
 
     @property
     def compared(self) -> Loaded | None:
-        """The take that is shown with the one it is compared with, while both are shown; None
-        where it is shown alone.
+        """The take that is shown with the one it is compared with, while both
+        are shown; None where it is shown alone.
         """
         current = self.takes.current
-        shows = current is not None and self.takes.compares and current.loaded.comparison
+        shows = (
+            current is not None
+            and self.takes.compares
+            and current.loaded.comparison
+        )
         return current.loaded if current is not None and shows else None
 
     @property
     def other_take(self) -> Take | None:
-        """The take that is shown beside the one that is looked at; None where it is alone."""
+        """The take that is shown beside the one that is looked at; None where
+        it is alone.
+        """
         compared = self.compared
         return compared.before if compared is not None else None
 
@@ -387,11 +461,17 @@ class Desk(QObject):
     def branched_at(self) -> int | None:
         """Of a branch the tick at which it leaves its parent."""
         current = self.takes.current
-        return current.branched_at if current is not None and current.parent is not None else None
+        return (
+            current.branched_at
+            if current is not None and current.parent is not None
+            else None
+        )
 
     @property
     def different(self) -> dict[str, tuple[TickRange, ...]]:
-        """For each row, where it did something else than in the take before the last edit."""
+        """For each row, where it did something else than in the take before the
+        last edit.
+        """
         current = self.takes.current
         return current.loaded.different.get(self.agent, {}) if current else {}
 
@@ -402,8 +482,9 @@ class Desk(QObject):
         return current.loaded.changes.get(self.agent, ()) if current else ()
 
     def leading(self, name: str) -> int | None:
-        """The index, among the rows between which one of the cast changes its mind, of the one that
-        leads its first branch at the playhead; None if none does.
+        """The index, among the rows between which one of the cast changes its
+        mind, of the one that leads its first branch at the playhead; None if
+        none does.
         """
         current = self.takes.current
         if current is None:
@@ -415,19 +496,25 @@ class Desk(QObject):
         return current.loaded.leading[name].index(lead.row_id)
 
     def leading_row(self, name: str) -> str:
-        """The name of the row that leads one of the cast at the playhead; empty if none does."""
+        """The name of the row that leads one of the cast at the playhead; empty
+        if none does.
+        """
         current, index = self.takes.current, self.leading(name)
         if current is None or index is None:
             return ""
         behavior = behavior_of(current.loaded.take, name)
-        row = behavior.by_id.get(current.loaded.leading[name][index]) if behavior else None
+        row = (
+            behavior.by_id.get(current.loaded.leading[name][index])
+            if behavior
+            else None
+        )
         return row.name if row is not None else ""
 
     def _take_shown(self) -> None:
         take = self.take
         if take is not None:
-            # The tape keeps its length while a take is rolled, for the whole of it will come; a
-            # rehearsal is as long as it has become.
+            # The tape keeps its length while a take is rolled, for the whole of
+            # it will come; a rehearsal is as long as it has become.
             ticks = take.header.ticks if self.takes.busy else take.ticks
             self.tape.fit(ticks, take.header.ticks_per_s)
             self.playhead, self.step = take.clamp(self._wished), None
@@ -469,7 +556,9 @@ class Desk(QObject):
             self._select_first_row()
 
     def _runner_of(self, behavior: str) -> Member | None:
-        """The one of the cast that is looked at if it runs a behavior, else the first that does."""
+        """The one of the cast that is looked at if it runs a behavior, else the
+        first that does.
+        """
         member, scenario = self.member, self.scenario
         if member is not None and member.behavior == behavior:
             return member
@@ -497,8 +586,8 @@ class Desk(QObject):
             self.playhead_moved.emit(tick)
 
     def look_at_step(self, step: int | None) -> None:
-        """Look at the moment after a step of the tick at the playhead; 0 is before the first, None
-        the end of the tick.
+        """Look at the moment after a step of the tick at the playhead; 0 is
+        before the first, None the end of the tick.
         """
         if step != self.step:
             self.step = step
@@ -510,8 +599,8 @@ class Desk(QObject):
         return take.header.seconds(tick) if take else 0.0
 
     def next_change(self, step: int) -> None:
-        """Move to the next (1) or the previous (-1) change of mind; where two takes are compared,
-        to where the agent does otherwise.
+        """Move to the next (1) or the previous (-1) change of mind; where two
+        takes are compared, to where the agent does otherwise.
         """
         starts = self._stops()
         later = [start for start in starts if start > self.playhead]
@@ -529,7 +618,9 @@ class Desk(QObject):
         found = comparison.by_agent.get(self.agent)
         if found is None:
             return [comparison.first.tick] if comparison.first else []
-        return sorted({found.first.tick, *(each.start for each in found.ranges)})
+        return sorted(
+            {found.first.tick, *(each.start for each in found.ranges)}
+        )
 
     def _select_first_row(self) -> None:
         behavior = self.behavior
@@ -538,5 +629,7 @@ class Desk(QObject):
 
 
 def _own_id(row_id: str) -> str:
-    """The id of a row of the expanded behavior in the behavior that it is written in."""
+    """The id of a row of the expanded behavior in the behavior that it is
+    written in.
+    """
     return row_id.rpartition("/")[2]

@@ -10,7 +10,9 @@ from umbrant.model.edits import Edit
 
 @dataclass(frozen=True)
 class OtherStep:
-    """A step that changes something else than the documents, such as a file beside them."""
+    """A step that changes something else than the documents, such as a file
+    beside them.
+    """
 
     back: Callable[[], None]
     """Takes it back. Raises OSError."""
@@ -35,24 +37,30 @@ class _UndoneStep:
 
 @dataclass
 class History:
-    """The present project and the projects before it. `saved` is the one on disk."""
+    """The present project and the projects before it. `saved` is the one on
+    disk.
+    """
 
     project: Project
     saved: Project | None = None
     merged: bool = False
-    """Whether the last edit became one step with the one before it, as in a drag."""
+    """Whether the last edit became one step with the one before it, as in a
+    drag.
+    """
     _done: list[_Step] = field(default_factory=list)
     _undone: list[_UndoneStep] = field(default_factory=list)
 
     def do(self, edit: Edit) -> bool:
-        """Apply an edit; says whether it changed anything. Edits with the same `merges` become one
-        step.
+        """Apply an edit; says whether it changed anything. Edits with the same
+        `merges` become one step.
         """
         after = edit.apply(self.project)
         if after == self.project:
             return False
         before = self.project
-        self.merged = bool(edit.merges and self._done and self._done[-1].merges == edit.merges)
+        self.merged = bool(
+            edit.merges and self._done and self._done[-1].merges == edit.merges
+        )
         if self.merged:
             before = self._done.pop().before
         self._done.append(_Step(edit.name, before, edit.merges))
@@ -61,19 +69,25 @@ class History:
         return True
 
     def note(self, name: str, other: OtherStep, merges: str = "") -> None:
-        """Something else than the documents was changed. Steps with the same `merges` become one,
-        which goes back to before the first and on to after the last.
+        """Something else than the documents was changed. Steps with the same
+        `merges` become one, which goes back to before the first and on to after
+        the last.
         """
         last = self._done[-1] if self._done else None
-        if last is not None and last.other is not None and merges and last.merges == merges:
+        if (
+            last is not None
+            and last.other is not None
+            and merges
+            and last.merges == merges
+        ):
             self._done.pop()
             other = OtherStep(last.other.back, other.again)
         self._done.append(_Step(name, self.project, merges, other))
         self._undone.clear()
 
     def take_up_nodes(self, nodes: tuple[NodeFile, ...]) -> bool:
-        """Put in the node files as they lie on disk, which is no step of the author's. Says whether
-        they changed.
+        """Put in the node files as they lie on disk, which is no step of the
+        author's. Says whether they changed.
         """
         if nodes == self.project.nodes:
             return False
@@ -89,8 +103,8 @@ class History:
             self._done[-1] = replace(last, merges="")
 
     def undo(self) -> str | None:
-        """Go back one step; its name, or None if there is none. Raises OSError, with the step still
-        there.
+        """Go back one step; its name, or None if there is none. Raises OSError,
+        with the step still there.
         """
         if not self._done:
             return None
@@ -103,8 +117,8 @@ class History:
         return step.name
 
     def redo(self) -> str | None:
-        """Do again what was undone last; its name, or None if there is nothing. Raises OSError,
-        with the step still there.
+        """Do again what was undone last; its name, or None if there is nothing.
+        Raises OSError, with the step still there.
         """
         if not self._undone:
             return None

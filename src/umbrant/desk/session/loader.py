@@ -1,5 +1,5 @@
-"""Reading a take off the window's thread: a frozen request gives a frozen response, applied if
-still the newest.
+"""Reading a take off the window's thread: a frozen request gives a frozen
+response, applied if still the newest.
 """
 
 from dataclasses import dataclass, field, replace
@@ -11,7 +11,11 @@ from umbrant.branching.branch import check_past
 from umbrant.comparing.comparison import TakeComparison, compared
 from umbrant.desk.garbage import making_what_lives_long, without_search
 from umbrant.desk.session.background import NewestOnlyWorker
-from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation, broken_expectations
+from umbrant.expecting.expectation import (
+    BrokenExpectation,
+    NamedExpectation,
+    broken_expectations,
+)
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import (
     LeadingSpan,
@@ -35,15 +39,21 @@ class Load:
     before: Take | Path | None = None
     """A take, or the file of one that has not been read yet."""
     is_branch: bool = False
-    """Whether `before` is its parent, so that both must be the same up to where it leaves it."""
+    """Whether `before` is its parent, so that both must be the same up to where
+    it leaves it.
+    """
     is_live: bool = False
     """Whether it is a look at a take that is still being played."""
     compares: bool = False
-    """Whether more is wanted than which rows differ: where the two part, and what followed."""
+    """Whether more is wanted than which rows differ: where the two part, and
+    what followed.
+    """
     expectations: tuple[NamedExpectation, ...] = ()
     """What must be so in it."""
     shown: "Loaded | None" = None
-    """The take itself where it has been read already: it is compared with another one then."""
+    """The take itself where it has been read already: it is compared with
+    another one then.
+    """
 
 
 @dataclass(frozen=True)
@@ -64,8 +74,12 @@ class Loaded:
     before: Take | None = None
     """The take that it was compared with."""
     comparison: TakeComparison | None = None
-    before_spans: dict[str, tuple[tuple[LeadingSpan, ...], ...]] = field(default_factory=dict)
-    """What led each branch of each agent's behavior in the other take; with a comparison only."""
+    before_spans: dict[str, tuple[tuple[LeadingSpan, ...], ...]] = field(
+        default_factory=dict
+    )
+    """What led each branch of each agent's behavior in the other take; with a
+    comparison only.
+    """
 
 
 def load(request: Load) -> Loaded:
@@ -86,14 +100,21 @@ def _load(request: Load) -> Loaded:
     if request.is_branch and before is not None:
         check_past(before, take)
     compares = before is not None and request.compares
-    # The take's own nodes are known by their declarations; nothing of them runs.
+    # The take's own nodes are known by their declarations; nothing of them
+    # runs.
     catalog = project_catalog(take.header.project).catalog
     behaviors = {name: behavior_of(take, name) for name in take.agents}
     spans = {name: leading_spans(take, name) for name in take.agents}
     return Loaded(
         take,
-        different={name: different(before, take, name) for name in take.agents} if before else {},
-        leading={name: leading_rows(found) for name, found in behaviors.items() if found},
+        different={name: different(before, take, name) for name in take.agents}
+        if before
+        else {},
+        leading={
+            name: leading_rows(found)
+            for name, found in behaviors.items()
+            if found
+        },
         leading_spans=spans,
         changes={name: changes_among(found) for name, found in spans.items()},
         # What a take does not do by a tick it may still do.
@@ -101,7 +122,9 @@ def _load(request: Load) -> Loaded:
         request=request,
         broken=tuple(broken_expectations(request.expectations, take)),
         before=before,
-        comparison=compared(before, take) if before is not None and compares else None,
+        comparison=compared(before, take)
+        if before is not None and compares
+        else None,
         before_spans=_spans(before) if before is not None and compares else {},
     )
 
@@ -110,7 +133,13 @@ def _compared_anew(shown: Loaded, request: Load) -> Loaded:
     """A take that has been read already, compared with another one."""
     before, take = _other(request), shown.take
     if before is None:
-        return replace(shown, request=request, before=None, comparison=None, before_spans={})
+        return replace(
+            shown,
+            request=request,
+            before=None,
+            comparison=None,
+            before_spans={},
+        )
     return replace(
         shown,
         different={name: different(before, take, name) for name in take.agents},
@@ -132,8 +161,8 @@ def _spans(take: Take) -> dict[str, tuple[tuple[LeadingSpan, ...], ...]]:
 
 
 class Loader(QObject):
-    """Loads takes in a thread. Replies come as signals in the window's thread; only the newest
-    request is answered.
+    """Loads takes in a thread. Replies come as signals in the window's thread;
+    only the newest request is answered.
     """
 
     loaded = Signal(object)
@@ -141,7 +170,9 @@ class Loader(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._background = NewestOnlyWorker("Reading the take", load, (TakeError,), self)
+        self._background = NewestOnlyWorker(
+            "Reading the take", load, (TakeError,), self
+        )
         self._background.answered.connect(self.loaded)
         self._background.failed.connect(self.failed)
 

@@ -1,11 +1,19 @@
-"""Searching in the background for what would have made a row run, in a process that is kept warm.
-What was searched for before is given up as soon as something else is asked.
+"""Searching in the background for what would have made a row run, in a process
+that is kept warm. What was searched for before is given up as soon as something
+else is asked.
 """
 
 import sys
 
 from pydantic import ValidationError
-from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, QTimer, Signal
+from PySide6.QtCore import (
+    QObject,
+    QProcess,
+    QProcessEnvironment,
+    QTemporaryDir,
+    QTimer,
+    Signal,
+)
 
 from umbrant.desk.logs import log
 from umbrant.desk.session.roller import KILLED_MS
@@ -16,13 +24,17 @@ from umbrant.rolling.client import ENVIRONMENT
 WORKER = (sys.executable, "-P", "-m", "umbrant.nearest.worker")
 """What starts the process that searches."""
 SETTLED_MS = 150
-"""How long a question must stand before its search begins: who steps through ticks asks many."""
+"""How long a question must stand before its search begins: who steps through
+ticks asks many.
+"""
 
 
 class NearestChanges(QObject):
-    """The changes that would have made a row run, as they are found. Lives in the window's thread.
+    """The changes that would have made a row run, as they are found. Lives in
+    the window's thread.
 
-    A process that dies is started again with the next question; its own is then without an answer.
+    A process that dies is started again with the next question; its own is then
+    without an answer.
     """
 
     COMMAND = WORKER
@@ -52,13 +64,17 @@ class NearestChanges(QObject):
         return int(self._process.processId()) if self._process else 0
 
     def ask(self, question: NearestQuestion | None) -> None:
-        """Search for this instead of whatever is being searched for; None for nothing. The number
-        in the question does not count.
+        """Search for this instead of whatever is being searched for; None for
+        nothing. The number in the question does not count.
         """
         if question == self.question:
             return
         self.question, self.found = question, []
-        if self.is_searching and self._process is not None and not self._timer.isActive():
+        if (
+            self.is_searching
+            and self._process is not None
+            and not self._timer.isActive()
+        ):
             self._process.write(b"\n")
         self.is_searching = question is not None
         self._number += 1
@@ -69,14 +85,17 @@ class NearestChanges(QObject):
             self._timer.stop()
 
     def start(self) -> None:
-        """Start the process, so that it is warm when the first question comes. Once closed, it
-        starts none any more.
+        """Start the process, so that it is warm when the first question comes.
+        Once closed, it starts none any more.
         """
         if self._process is not None or self._is_closed:
             return
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
-        for name, value in {**ENVIRONMENT, "TMPDIR": self._folder.path()}.items():
+        for name, value in {
+            **ENVIRONMENT,
+            "TMPDIR": self._folder.path(),
+        }.items():
             environment.insert(name, value)
         process.setProcessEnvironment(environment)
         process.setWorkingDirectory(self._folder.path())

@@ -7,7 +7,9 @@ from umbrant.model.documents import Project
 from umbrant.take.reader import Take
 
 MOST_NOTICED = 3
-"""How many of the things that could not be done are told at once; a large cast can have many."""
+"""How many of the things that could not be done are told at once; a large cast
+can have many.
+"""
 
 
 @dataclass(frozen=True)
@@ -26,7 +28,9 @@ class NumberedTake:
 
     @property
     def is_finished(self) -> bool:
-        """Whether it is a take to go back to, rather than a look at one that is still played."""
+        """Whether it is a take to go back to, rather than a look at one that is
+        still played.
+        """
         return self.number > 0
 
     @property
@@ -41,9 +45,12 @@ class NumberedTake:
 
 
 def noticed_in(take: Take) -> str:
-    """What of the scenario could not be done as written, in one sentence; empty if all could."""
+    """What of the scenario could not be done as written, in one sentence; empty
+    if all could.
+    """
     of_scenario = [
-        f"{what}: {''.join(text for _, text in cause.parts())}" for _, what, cause in take.notices
+        f"{what}: {''.join(text for _, text in cause.parts())}"
+        for _, what, cause in take.notices
     ]
     found = [
         f"{name}: {what}: {''.join(text for _, text in cause.parts())}"
@@ -51,5 +58,9 @@ def noticed_in(take: Take) -> str:
         for _, what, cause in record.notices
     ]
     found = [*of_scenario, *found]
-    more = f" And {len(found) - MOST_NOTICED} more like these." if len(found) > MOST_NOTICED else ""
+    more = (
+        f" And {len(found) - MOST_NOTICED} more like these."
+        if len(found) > MOST_NOTICED
+        else ""
+    )
     return ". ".join(found[:MOST_NOTICED]) + "." + more if found else ""

@@ -1,4 +1,6 @@
-"""Playing the scenario with the project as it was at a revision of its git repository."""
+"""Playing the scenario with the project as it was at a revision of its git
+repository.
+"""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -30,19 +32,23 @@ class OlderProject:
 
 
 class OlderVersion(QObject):
-    """Reads a revision off the window's thread, plays it, and has the shown take compared with
-    that. Lives in the window's thread.
+    """Reads a revision off the window's thread, plays it, and has the shown
+    take compared with that. Lives in the window's thread.
     """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._desk = desk
-        self._worker = NewestOnlyWorker("Reading the revision", _read, (ProjectError,), self)
+        self._worker = NewestOnlyWorker(
+            "Reading the revision", _read, (ProjectError,), self
+        )
         self._worker.answered.connect(self._play)
         self._worker.failed.connect(desk.message)
 
     def request(self, revision: str) -> None:
-        """Compare the take that is shown with a take of the project at a revision."""
+        """Compare the take that is shown with a take of the project at a
+        revision.
+        """
         folder = self._desk.documents.folder
         if folder is None:
             message = "A project without a folder has no older version. Save it first."
@@ -64,12 +70,18 @@ class OlderVersion(QObject):
                 f"At {older.revision} there was no scenario “{header.scenario}” to play."
             )
             return
-        trusted = desk.documents.may_run_nodes and project.nodes == desk.project.nodes
+        trusted = (
+            desk.documents.may_run_nodes and project.nodes == desk.project.nodes
+        )
         seconds = header.ticks / header.ticks_per_s
         path = desk.takes.next_file()
-        order = RollOrder(project, header.scenario, path, header.seed, seconds, trusted)
+        order = RollOrder(
+            project, header.scenario, path, header.seed, seconds, trusted
+        )
         desk.takes.order_other(order, older.revision)
 
 
 def _read(request: RevisionRequest) -> OlderProject:
-    return OlderProject(request.revision, project_at(request.folder, request.revision))
+    return OlderProject(
+        request.revision, project_at(request.folder, request.revision)
+    )

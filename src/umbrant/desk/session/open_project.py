@@ -1,5 +1,5 @@
-"""The project that the window has open: its history, its folder, what is wrong with it, and what
-the review found in it.
+"""The project that the window has open: its history, its folder, what is wrong
+with it, and what the review found in it.
 """
 
 from collections.abc import Callable
@@ -27,22 +27,32 @@ from umbrant.review.findings import Finding
 
 
 class OpenProject(QObject):
-    """The documents of one window, and every way to change them. Lives in the window's thread."""
+    """The documents of one window, and every way to change them. Lives in the
+    window's thread.
+    """
 
     changed = Signal(bool)
-    """The author changed the project. True for a further step of one edit, as in a drag."""
+    """The author changed the project. True for a further step of one edit, as
+    in a drag.
+    """
     refreshed = Signal()
-    """The project stands otherwise on disk or has other node files; the author changed nothing."""
+    """The project stands otherwise on disk or has other node files; the author
+    changed nothing.
+    """
     stepped = Signal()
-    """The author changed something that stands beside the documents, or went a step back or on in
-    it.
+    """The author changed something that stands beside the documents, or went a
+    step back or on in it.
     """
     findings_changed = Signal()
     about_to_save = Signal()
     message = Signal(str)
 
     def __init__(
-        self, project: Project, folder: Path | None, trust: Trust, parent: QObject
+        self,
+        project: Project,
+        folder: Path | None,
+        trust: Trust,
+        parent: QObject,
     ) -> None:
         super().__init__(parent)
         self.folder = folder
@@ -51,7 +61,9 @@ class OpenProject(QObject):
         self._stamp: Stamp = stamp(folder) if folder is not None else {}
         self._nodes = Nodes(project, trust)
         self._declined: tuple[NodeFile, ...] = ()
-        """The node files as they were when the author last said that they may not run."""
+        """The node files as they were when the author last said that they may
+        not run.
+        """
         self._validated: ValidationMemory = {}
         self._node_faults: tuple[Problem, ...] = ()
         """What went wrong as a node file was run for the last take."""
@@ -85,7 +97,8 @@ class OpenProject(QObject):
 
     def apply(self, edit: Edit) -> bool:
         """Make an edit. Returns whether anything changed. Raises PathError."""
-        # The views of a closed window live for a moment longer, and may send an edit.
+        # The views of a closed window live for a moment longer, and may send an
+        # edit.
         if self._is_closed:
             return False
         try:
@@ -117,19 +130,24 @@ class OpenProject(QObject):
         try:
             name = step()
         except OSError as error:
-            self.message.emit(f"{error.filename}: it could not be written: {error.strerror}.")
+            self.message.emit(
+                f"{error.filename}: it could not be written: {error.strerror}."
+            )
             return
         if name is None:
             return
         if self.project is not before:
             self._author_changed()
         else:
-            # What was changed stands beside the documents: nothing has to be played again.
+            # What was changed stands beside the documents: nothing has to be
+            # played again.
             self.stepped.emit()
         self.message.emit(f"{done}: {name}")
 
     def note(self, name: str, other: OtherStep, merges: str = "") -> None:
-        """The author changed something that stands beside the documents: a step like an edit."""
+        """The author changed something that stands beside the documents: a step
+        like an edit.
+        """
         self.history.note(name, other, merges)
         self.stepped.emit()
 
@@ -141,10 +159,14 @@ class OpenProject(QObject):
     # the folder
 
     def save(self, folder: Path | None = None) -> None:
-        """Write the project to its folder, or to another one from now on. Raises ProjectError."""
+        """Write the project to its folder, or to another one from now on.
+        Raises ProjectError.
+        """
         target = folder or self.folder
         if target is None:
-            raise ValueError("a project without a folder is saved to a folder that is given")
+            raise ValueError(
+                "a project without a folder is saved to a folder that is given"
+            )
         self.about_to_save.emit()
         save_project(self.project, target)
         self.folder = target
@@ -155,7 +177,9 @@ class OpenProject(QObject):
         self.message.emit(f"Saved to {target}")
 
     def changed_outside(self) -> list[str]:
-        """The files that another program has changed since they were read or saved here."""
+        """The files that another program has changed since they were read or
+        saved here.
+        """
         if self.folder is None:
             return []
         return changed_files(self._stamp, stamp(self.folder))
@@ -164,45 +188,57 @@ class OpenProject(QObject):
 
     @property
     def may_run_nodes(self) -> bool:
-        """Whether the author has allowed the project's own nodes, as they now are, to run."""
+        """Whether the author has allowed the project's own nodes, as they now
+        are, to run.
+        """
         return self._nodes.trusted
 
     @property
     def needs_trust(self) -> bool:
-        """Whether the project has nodes of its own that the author has not allowed to run."""
+        """Whether the project has nodes of its own that the author has not
+        allowed to run.
+        """
         return bool(self.project.nodes) and not self._nodes.trusted
 
     @property
     def asks_for_trust(self) -> bool:
-        """Whether the author is to be asked about the project's own nodes: they wait for it, and as
-        they now are the answer has not been no.
+        """Whether the author is to be asked about the project's own nodes: they
+        wait for it, and as they now are the answer has not been no.
         """
         return self.needs_trust and self._declined != self.project.nodes
 
     def decline_nodes(self) -> None:
-        """The author's answer about the project's own nodes, as they now are, is no."""
+        """The author's answer about the project's own nodes, as they now are,
+        is no.
+        """
         self._declined = self.project.nodes
 
     def trust_nodes(self) -> None:
-        """Let the project's own nodes run from now on, as long as they stay as they are."""
+        """Let the project's own nodes run from now on, as long as they stay as
+        they are.
+        """
         self._nodes.let_run(self.project)
         self._author_changed()
 
     def add_node_file(self, file: NodeFile) -> Path:
-        """Write a new file of nodes into the project's folder, and take it up. Returns its path.
+        """Write a new file of nodes into the project's folder, and take it up.
+        Returns its path.
 
-        It is trusted if all that the project had before is: what is in it is ours, until its author
-        changes it. Raises OSError, also where there is such a file, and ValueError for a project
-        without a folder.
+        It is trusted if all that the project had before is: what is in it is
+        ours, until its author changes it. Raises OSError, also where there is
+        such a file, and ValueError for a project without a folder.
         """
         if self.folder is None:
             raise ValueError("the project has no folder")
-        # What another program has changed meanwhile was trusted by nobody, and must not be with it.
+        # What another program has changed meanwhile was trusted by nobody, and
+        # must not be with it.
         self.read_nodes_again()
         was_trusted, before = not self.needs_trust, self.project.nodes
         path = self.folder / NODES / file.name
         if path.exists():
-            raise FileExistsError(f"there is a {path} already; call the node otherwise")
+            raise FileExistsError(
+                f"there is a {path} already; call the node otherwise"
+            )
         write_atomically(path, file.text)
         self.read_nodes_again()
         others = tuple(each for each in self.project.nodes if each != file)
@@ -211,7 +247,9 @@ class OpenProject(QObject):
         return path
 
     def read_nodes_again(self) -> None:
-        """Read node files that have changed on disk: they are written in another editor."""
+        """Read node files that have changed on disk: they are written in
+        another editor.
+        """
         if self.folder is None:
             return
         try:
@@ -233,7 +271,9 @@ class OpenProject(QObject):
     # expectations
 
     def read_expectations(self) -> tuple[NamedExpectation, ...]:
-        """What must be so in takes, as it stands in the folder now. What cannot be read is told."""
+        """What must be so in takes, as it stands in the folder now. What cannot
+        be read is told.
+        """
         if self.folder is None:
             return ()
         try:
@@ -247,8 +287,8 @@ class OpenProject(QObject):
     def obstacle(self) -> Problem | None:
         """The first problem that keeps every scenario from being played.
 
-        A row that cannot run is none: play refuses it with its reason and goes on with the rest.
-        Nor is a node file that cannot be read.
+        A row that cannot run is none: play refuses it with its reason and goes
+        on with the rest. Nor is a node file that cannot be read.
         """
         for problem in self.problems:
             if not problem.row_id and not problem.file.startswith(f"{NODES}/"):
@@ -257,21 +297,30 @@ class OpenProject(QObject):
 
     def problems_of(self, behavior: str, row_id: str) -> list[Problem]:
         """The problems of a row, by the behavior that it is written in."""
-        return self._problems_by_row.of(self.problems, _file_of(behavior), row_id)
+        return self._problems_by_row.of(
+            self.problems, _file_of(behavior), row_id
+        )
 
     def findings_of(self, behavior: str, row_id: str) -> list[Finding]:
-        """What the review found about a row, by the behavior that it is written in."""
-        return self._findings_by_row.of(self.findings, _file_of(behavior), row_id)
+        """What the review found about a row, by the behavior that it is written
+        in.
+        """
+        return self._findings_by_row.of(
+            self.findings, _file_of(behavior), row_id
+        )
 
     def note_play(self, fault: str = "") -> None:
-        """Take up how the last take went: what was wrong with a node file, which is shown at the
-        rows that use its nodes until the file is read again or a take is played; or nothing.
+        """Take up how the last take went: what was wrong with a node file,
+        which is shown at the rows that use its nodes until the file is read
+        again or a take is played; or nothing.
         """
         files = (f"{NODES}/{file.name}" for file in self.project.nodes)
         file = next((file for file in files if fault.startswith(file)), None)
         faults: tuple[Problem, ...] = ()
         if file is not None:
-            faults = (Problem(file, "", fault.removeprefix(file).lstrip(":, ")),)
+            faults = (
+                Problem(file, "", fault.removeprefix(file).lstrip(":, ")),
+            )
         if faults != self._node_faults:
             self._node_faults = faults
             self.problems = self._validate()
@@ -280,7 +329,11 @@ class OpenProject(QObject):
     def _validate(self) -> list[Problem]:
         written = validate(self.project, self.catalog, self._validated)
         own = (*self._nodes.own.problems, *self._node_faults)
-        return [*written, *problems_of_rows(self.project, self.catalog, own), *own]
+        return [
+            *written,
+            *problems_of_rows(self.project, self.catalog, own),
+            *own,
+        ]
 
     def _reviewed(self, found: list[Finding]) -> None:
         self.findings = found

@@ -14,8 +14,8 @@ FRAME_MS = 16
 
 
 class StopPoint:
-    """Where playing stops: as soon as a condition over the take begins to hold for one of the
-    cast.
+    """Where playing stops: as soon as a condition over the take begins to hold
+    for one of the cast.
     """
 
     def __init__(self, desk: Desk) -> None:
@@ -26,8 +26,8 @@ class StopPoint:
         self._found: tuple[object, list[int]] = (None, [])
 
     def set(self, condition: str, agent: str) -> None:
-        """Stop where a condition begins to hold; nowhere without one. Raises LanguageError, and
-        then nothing is changed.
+        """Stop where a condition begins to hold; nowhere without one. Raises
+        LanguageError, and then nothing is changed.
         """
         take = self._desk.take
         if condition and take is not None and agent in take.agents:
@@ -41,22 +41,35 @@ class StopPoint:
         key = (self._desk.take_number, self.condition, self.agent)
         if self._found[0] != key:
             self._found = key, []
-            if take is not None and self.condition and self.agent in take.agents:
+            if (
+                take is not None
+                and self.condition
+                and self.agent in take.agents
+            ):
                 # What an edit has made unknown stops nowhere.
                 with suppress(LanguageError):
                     holds = TakeSignals(take, self.agent).holds(self.condition)
-                    self._found = key, [start for start, _ in stretches_of(holds)]
+                    self._found = (
+                        key,
+                        [start for start, _ in stretches_of(holds)],
+                    )
         return self._found[1]
 
     def first_within(self, after: int, until: int) -> int | None:
         """The first tick after one, up to another, at which playing stops."""
         ticks = self.ticks
         place = bisect_right(ticks, after)
-        return ticks[place] if place < len(ticks) and ticks[place] <= until else None
+        return (
+            ticks[place]
+            if place < len(ticks) and ticks[place] <= until
+            else None
+        )
 
 
 class Playback(QObject):
-    """Moves the playhead at a number of times real time, up to the end of the take."""
+    """Moves the playhead at a number of times real time, up to the end of the
+    take.
+    """
 
     playing_changed = Signal(bool)
     speed_changed = Signal(float)
@@ -80,7 +93,9 @@ class Playback(QObject):
         return self._timer.isActive()
 
     def toggle(self) -> None:
-        """Play from the playhead on, from the start if it stands at the end; or pause."""
+        """Play from the playhead on, from the start if it stands at the end; or
+        pause.
+        """
         if self.playing:
             self.pause()
             return
@@ -95,14 +110,16 @@ class Playback(QObject):
         self.playing_changed.emit(True)
 
     def move_until_stop(self, tick: int) -> bool:
-        """Move the playhead on to a tick, or to where playing stops before it. Returns whether it
-        was stopped there; the message says why.
+        """Move the playhead on to a tick, or to where playing stops before it.
+        Returns whether it was stopped there; the message says why.
         """
         stop = self.stop.first_within(self._desk.playhead, tick)
         self._desk.move_playhead(tick if stop is None else stop)
         if stop is not None:
             says = f"{self.stop.agent}: {self.stop.condition}"
-            self._desk.message.emit(f"Stopped at {self._desk.seconds(stop):.2f} s: {says}.")
+            self._desk.message.emit(
+                f"Stopped at {self._desk.seconds(stop):.2f} s: {says}."
+            )
         return stop is not None
 
     def pause(self) -> None:
@@ -129,7 +146,9 @@ class Playback(QObject):
             return
         if int(self._exact) != self._desk.playhead:
             self._exact = float(self._desk.playhead)
-        self._exact += self._clock.restart() / 1000 * self.speed * take.header.ticks_per_s
+        self._exact += (
+            self._clock.restart() / 1000 * self.speed * take.header.ticks_per_s
+        )
         if self.move_until_stop(int(self._exact)):
             self.pause()
         if self._desk.playhead >= take.last_tick:

@@ -1,5 +1,5 @@
-"""Rehearsing in the window: the scenario plays in real time, and the author's hand steers a puppet
-and acts.
+"""Rehearsing in the window: the scenario plays in real time, and the author's
+hand steers a puppet and acts.
 """
 
 import math
@@ -29,8 +29,8 @@ from umbrant.rolling.roll import RollOrder
 
 
 class Rehearsing(QObject):
-    """Runs one rehearsal at a time. A tick is requested when its time has come and the one before
-    has been answered.
+    """Runs one rehearsal at a time. A tick is requested when its time has come
+    and the one before has been answered.
     """
 
     changed = Signal()
@@ -49,9 +49,13 @@ class Rehearsing(QObject):
         self._waiting = False
         self._dropped = 0
         self._origin: _Origin | None = None
-        """The take that the hand goes on from; None for a rehearsal from the first tick."""
+        """The take that the hand goes on from; None for a rehearsal from the
+        first tick.
+        """
         self._is_followed = False
-        """Whether the views show what there is of the take: until the author ends it."""
+        """Whether the views show what there is of the take: until the author
+        ends it.
+        """
         self._rate = 1
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._next)
@@ -66,7 +70,9 @@ class Rehearsing(QObject):
         return self.puppet is not None
 
     def start(self) -> None:
-        """Rehearse the scenario with the puppet that is looked at, or the first one."""
+        """Rehearse the scenario with the puppet that is looked at, or the first
+        one.
+        """
         scenario = self.desk.scenario
         chosen = _puppet(scenario, self.desk.agent) if scenario else None
         if scenario is None or chosen is None:
@@ -80,8 +86,8 @@ class Rehearsing(QObject):
         self._begin(scenario, chosen)
 
     def start_from(self) -> None:
-        """Take over a puppet by hand from the playhead on: what comes is a branch of the take that
-        is shown.
+        """Take over a puppet by hand from the playhead on: what comes is a
+        branch of the take that is shown.
         """
         desk, current = self.desk, self.desk.takes.current
         if current is None or not current.is_finished:
@@ -93,10 +99,14 @@ class Rehearsing(QObject):
             desk.message.emit("There is no puppet to steer in this take.")
             return
         if tick >= current.loaded.take.last_tick:
-            desk.message.emit("The take ends here. Go back to where the hand is to take over.")
+            desk.message.emit(
+                "The take ends here. Go back to where the hand is to take over."
+            )
             return
         self._origin = _Origin(current, tick)
-        desk.takes.roller.rehearse(self._origin.order(desk, header.project), chosen.name, tick)
+        desk.takes.roller.rehearse(
+            self._origin.order(desk, header.project), chosen.name, tick
+        )
         self._begin(header.played, chosen)
 
     def _begin(self, scenario: Scenario, chosen: Member) -> None:
@@ -105,7 +115,9 @@ class Rehearsing(QObject):
         self._player.pause()
         self.puppet, self.frame = chosen, None
         self._push, self._cue_actions, self._waiting = (0.0, 0.0), [], True
-        self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
+        self._timer.start(
+            int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed))
+        )
         who = chosen.title or chosen.name
         self.desk.message.emit(
             f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc "
@@ -123,7 +135,9 @@ class Rehearsing(QObject):
             self.desk.takes.roller.end_rehearsal()
 
     def steer(self, across: float, up: float, *, run: bool = False) -> None:
-        """Push the puppet in a direction at its walking or running pace; (0, 0) lets it stand."""
+        """Push the puppet in a direction at its walking or running pace; (0, 0)
+        lets it stand.
+        """
         if self.puppet is None:
             return
         length = math.hypot(across, up)
@@ -131,7 +145,10 @@ class Rehearsing(QObject):
         self._push = (
             (0.0, 0.0)
             if not length
-            else (round(across / length * pace, 3), round(up / length * pace, 3))
+            else (
+                round(across / length * pace, 3),
+                round(up / length * pace, 3),
+            )
         )
 
     def raise_event(self, event: str) -> None:
@@ -147,7 +164,11 @@ class Rehearsing(QObject):
             name = f"{group}_by_hand_{self._dropped}"
             self._cue_actions.append(
                 DropProp(
-                    drops=Prop(name=name, group=group, at=(round(where[0], 2), round(where[1], 2)))
+                    drops=Prop(
+                        name=name,
+                        group=group,
+                        at=(round(where[0], 2), round(where[1], 2)),
+                    )
                 )
             )
 
@@ -167,7 +188,9 @@ class Rehearsing(QObject):
         if not self._waiting:
             self._waiting = True
             self.desk.takes.roller.step(
-                SteeringInput(push=self._push, cue_actions=tuple(self._cue_actions))
+                SteeringInput(
+                    push=self._push, cue_actions=tuple(self._cue_actions)
+                )
             )
             self._cue_actions = []
 
@@ -182,8 +205,8 @@ class Rehearsing(QObject):
             self.changed.emit()
             self._look()
             return
-        # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is
-        # not shown.
+        # What the hand did is in the reply, and is rolled anew; the take of the
+        # rehearsal itself is not shown.
         reply.take.unlink(missing_ok=True)
         scenario, steps, cues = self.desk.scenario_name, reply.steps, reply.cues
         origin = self._origin
@@ -192,20 +215,34 @@ class Rehearsing(QObject):
             self._branch(origin, puppet, steps, cues)
         elif steps or cues:
             edit = Edit(
-                "Rehearse", lambda project: with_track(project, scenario, puppet.name, steps, cues)
+                "Rehearse",
+                lambda project: with_track(
+                    project, scenario, puppet.name, steps, cues
+                ),
             )
             self.desk.apply(edit)
         else:
             self.desk.roll()
 
     def _branch(
-        self, origin: "_Origin", puppet: Member, steps: tuple[Push, ...], cues: tuple[Cue, ...]
+        self,
+        origin: "_Origin",
+        puppet: Member,
+        steps: tuple[Push, ...],
+        cues: tuple[Cue, ...],
     ) -> None:
-        """Roll what the hand did as a branch of the take that it began in; if that was nothing, the
-        puppet stands from there on.
+        """Roll what the hand did as a branch of the take that it began in; if
+        that was nothing, the puppet stands from there on.
         """
         desk, header = self.desk, origin.parent.loaded.take.header
-        changed = with_track(header.project, header.scenario, puppet.name, steps, cues, origin.tick)
+        changed = with_track(
+            header.project,
+            header.scenario,
+            puppet.name,
+            steps,
+            cues,
+            origin.tick,
+        )
         who = puppet.title or puppet.name
         order = origin.order(desk, changed, is_branch=True)
         desk.takes.branch(order, f"{who} by hand", origin.parent)
@@ -223,8 +260,8 @@ class Rehearsing(QObject):
             self.desk.move_playhead(take.last_tick)
 
     def _interrupted(self, busy: bool) -> None:
-        """A take is rolled meanwhile, for the project was changed: the worker plays the rehearsal
-        no further.
+        """A take is rolled meanwhile, for the project was changed: the worker
+        plays the rehearsal no further.
         """
         if busy and self.active:
             self._stop()
@@ -248,7 +285,9 @@ class _Origin:
     parent: NumberedTake
     tick: int
 
-    def order(self, desk: Desk, project: Project, *, is_branch: bool = False) -> RollOrder:
+    def order(
+        self, desk: Desk, project: Project, *, is_branch: bool = False
+    ) -> RollOrder:
         """The order to play a project as the take was played."""
         header = self.parent.loaded.take.header
         return RollOrder(
@@ -257,13 +296,16 @@ class _Origin:
             desk.takes.next_file(),
             header.seed,
             header.ticks / header.ticks_per_s,
-            desk.documents.may_run_nodes and header.project.nodes == desk.project.nodes,
+            desk.documents.may_run_nodes
+            and header.project.nodes == desk.project.nodes,
             branched_at=self.tick if is_branch else None,
         )
 
 
 def _puppet(scenario: Scenario, agent: str) -> Member | None:
-    """The one to steer: who is looked at if it is a puppet, else the first puppet of the cast."""
+    """The one to steer: who is looked at if it is a puppet, else the first
+    puppet of the cast.
+    """
     puppets = [member for member in scenario.cast if member.behavior is None]
     first = puppets[0] if puppets else None
     return find_named(puppets, agent) or first

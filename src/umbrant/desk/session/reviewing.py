@@ -24,8 +24,8 @@ class Reviewed:
 
 
 def findings_of(request: Reviewed) -> list[Finding]:
-    """The findings in a project; none while a document names another that does not exist, which
-    validation reports. Any thread.
+    """The findings in a project; none while a document names another that does
+    not exist, which validation reports. Any thread.
     """
     try:
         return review(request.project, request.catalog)
@@ -36,8 +36,8 @@ def findings_of(request: Reviewed) -> list[Finding]:
 
 
 class Reviewer(QObject):
-    """Reviews the project in a thread. Only the newest state is answered, by a signal in the
-    window's thread.
+    """Reviews the project in a thread. Only the newest state is answered, by a
+    signal in the window's thread.
     """
 
     reviewed = Signal(object)
@@ -46,7 +46,9 @@ class Reviewer(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._background = NewestOnlyWorker("Reviewing the project", findings_of, (), self)
+        self._background = NewestOnlyWorker(
+            "Reviewing the project", findings_of, (), self
+        )
         self._background.answered.connect(self.reviewed)
         self._background.failed.connect(self.failed)
         self._pending: Reviewed | None = None
@@ -59,7 +61,9 @@ class Reviewer(QObject):
         return self._background.busy
 
     def request(self, project: Project, catalog: Catalog) -> None:
-        """Review a project, once the author pauses: while a chip is dragged there are many."""
+        """Review a project, once the author pauses: while a chip is dragged
+        there are many.
+        """
         self._background.expect()
         self._pending = Reviewed(project, catalog)
         self._pause.start()

@@ -1,10 +1,16 @@
-"""The window's side of rolling: orders go to a worker process, replies come back as signals in the
-window's thread.
+"""The window's side of rolling: orders go to a worker process, replies come
+back as signals in the window's thread.
 """
 
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
+from PySide6.QtCore import (
+    QObject,
+    QProcess,
+    QProcessEnvironment,
+    QTemporaryDir,
+    Signal,
+)
 
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import (
@@ -23,18 +29,21 @@ from umbrant.rolling.roll import RollOrder
 STOPPED_BY_AUTHOR = "stopped by the author"
 """The reason that a take gives which was stopped in the window."""
 SEND_MS = 4
-"""How long an order may take to be written. What is left of it then is written later."""
+"""How long an order may take to be written. What is left of it then is written
+later.
+"""
 KILLED_MS = 20_000
-"""How long is waited for a worker that was killed to be gone, on a machine that is busy beyond
-measure.
+"""How long is waited for a worker that was killed to be gone, on a machine that
+is busy beyond measure.
 """
 
 
 class Roller(QObject):
-    """Keeps one worker process warm. Only the reply to the newest order is told of.
+    """Keeps one worker process warm. Only the reply to the newest order is told
+    of.
 
-    A worker that dies is started again with the next order; what it was rolling is reported as
-    failed.
+    A worker that dies is started again with the next order; what it was rolling
+    is reported as failed.
     """
 
     COMMAND = SUPERVISOR
@@ -47,13 +56,18 @@ class Roller(QObject):
     progressed = Signal(int, int)
     """How many ticks of the newest order have been played, and of how many."""
     looked = Signal(object)
-    """The path of a file with what had been played of an order when that was asked for."""
+    """The path of a file with what had been played of an order when that was
+    asked for.
+    """
     differed = Signal(str, bool)
-    """Where a take that went on from a snapshot was another one than that from its first tick, and
-    whether it is that of the newest order. From now on all are played from there.
+    """Where a take that went on from a snapshot was another one than that from
+    its first tick, and whether it is that of the newest order. From now on all
+    are played from there.
     """
     stepped = Signal(object)
-    """A `Reply` in a rehearsal: that it is ready, a frame, or with the take what the hand did."""
+    """A `Reply` in a rehearsal: that it is ready, a frame, or with the take
+    what the hand did.
+    """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -77,8 +91,8 @@ class Roller(QObject):
         return int(self._process.processId()) if self._process else 0
 
     def start(self) -> None:
-        """Start the worker, so that it is warm when the first order comes. Once closed, it starts
-        none any more.
+        """Start the worker, so that it is warm when the first order comes. Once
+        closed, it starts none any more.
         """
         if self._process is not None or self._closing:
             return
@@ -97,8 +111,8 @@ class Roller(QObject):
         process.start(program, arguments)
 
     def order(self, order: RollOrder, look: Look | None = None) -> int:
-        """Roll this instead of whatever is being rolled, with a look at it on the way; returns the
-        order's number.
+        """Roll this instead of whatever is being rolled, with a look at it on
+        the way; returns the order's number.
         """
         self.start()
         self._newest += 1
@@ -109,31 +123,40 @@ class Roller(QObject):
         self._set_busy(True)
         return self._newest
 
-    def rehearse(self, order: RollOrder, puppet: str, from_tick: int = 0) -> None:
-        """Rehearse instead of whatever is being rolled, from a tick on; `stepped` tells when it is
-        ready, of each tick, of the end.
+    def rehearse(
+        self, order: RollOrder, puppet: str, from_tick: int = 0
+    ) -> None:
+        """Rehearse instead of whatever is being rolled, from a tick on;
+        `stepped` tells when it is ready, of each tick, of the end.
         """
         self.start()
         self._newest += 1
         self._rehearsing = True
-        self._write(order_line(self._newest, order, puppet, from_tick=from_tick))
+        self._write(
+            order_line(self._newest, order, puppet, from_tick=from_tick)
+        )
 
     def step(self, hand: SteeringInput) -> None:
         """Play the next tick of a rehearsal."""
         self._write(step_line(self._newest, hand))
 
     def end_rehearsal(self) -> None:
-        """Have the worker end the rehearsal; the reply holds the take and what the hand did."""
+        """Have the worker end the rehearsal; the reply holds the take and what
+        the hand did.
+        """
         self._write(end_line(self._newest))
 
     def look(self, path: Path) -> None:
-        """Have what has been played of the newest order written into a file, which `looked` tells
-        of. Nothing comes if the order is over, or has not begun.
+        """Have what has been played of the newest order written into a file,
+        which `looked` tells of. Nothing comes if the order is over, or has not
+        begun.
         """
         self._write(look_line(self._newest, path))
 
     def stop(self) -> None:
-        """Stop the newest order; what has been played until then is kept and comes as a take."""
+        """Stop the newest order; what has been played until then is kept and
+        comes as a take.
+        """
         if self._busy:
             self._write(stop_line(self._newest, STOPPED_BY_AUTHOR))
 
@@ -142,11 +165,14 @@ class Roller(QObject):
             self._process.write((line + "\n").encode())
 
     def _send_at_once(self) -> None:
-        """Have the worker read what was written now, instead of once this thread rests: what else
-        an edit changes is painted first.
+        """Have the worker read what was written now, instead of once this
+        thread rests: what else an edit changes is painted first.
         """
         process = self._process
-        if process is not None and process.state() is QProcess.ProcessState.Running:
+        if (
+            process is not None
+            and process.state() is QProcess.ProcessState.Running
+        ):
             process.waitForBytesWritten(SEND_MS)
 
     def close(self) -> None:
@@ -157,8 +183,8 @@ class Roller(QObject):
         # Qt would hand over what it has still to say while it is waited for.
         self._process.readyReadStandardOutput.disconnect(self._read)
         self._process.kill()
-        # A killed process is gone at once, unless the machine has no time for it; without waiting
-        # Qt would complain.
+        # A killed process is gone at once, unless the machine has no time for
+        # it; without waiting Qt would complain.
         self._process.waitForFinished(KILLED_MS)
         self._process = None
 
@@ -193,7 +219,9 @@ class Roller(QObject):
 
     def _read_errors(self) -> None:
         if self._process is not None:
-            printed = bytes(self._process.readAllStandardError().data()).decode(errors="replace")
+            printed = bytes(self._process.readAllStandardError().data()).decode(
+                errors="replace"
+            )
             self._errors = (self._errors + printed)[-4000:]
 
     def _ended(self) -> None:
@@ -203,7 +231,9 @@ class Roller(QObject):
         if (self._busy or self._rehearsing) and not self._closing:
             self._rehearsing = False
             self._set_busy(False)
-            last = self._errors.strip().splitlines()[-1:] or ["it was ended from outside"]
+            last = self._errors.strip().splitlines()[-1:] or [
+                "it was ended from outside"
+            ]
             self.failed.emit(
                 f"The worker that rolls takes has stopped ({last[0]}). Your project is as it was; "
                 "choose New take to start it again."

@@ -1,4 +1,6 @@
-"""What the window remembers between visits: its size, its looks, the projects opened last."""
+"""What the window remembers between visits: its size, its looks, the projects
+opened last.
+"""
 
 from pathlib import Path
 
@@ -9,8 +11,8 @@ MOST_RECENT = 8
 
 
 class Settings:
-    """Kept in an INI file of the user's configuration folder. What cannot be read counts as never
-    set.
+    """Kept in an INI file of the user's configuration folder. What cannot be
+    read counts as never set.
     """
 
     def __init__(self, path: Path | None = None) -> None:
@@ -21,13 +23,21 @@ class Settings:
     def recent(self) -> list[Path]:
         """The projects opened last, the latest first."""
         found = self._store.value("recent", [])
-        listed = [found] if isinstance(found, str) else found if isinstance(found, list) else []
+        listed = (
+            [found]
+            if isinstance(found, str)
+            else found
+            if isinstance(found, list)
+            else []
+        )
         return [Path(str(each)) for each in listed if each]
 
     def opened(self, folder: Path) -> None:
         """Put a folder first among the recent projects."""
         others = [each for each in self.recent if each != folder]
-        self._store.setValue("recent", [str(each) for each in [folder, *others][:MOST_RECENT]])
+        self._store.setValue(
+            "recent", [str(each) for each in [folder, *others][:MOST_RECENT]]
+        )
 
     def flag(self, name: str) -> bool:
         """A choice that is on or off; off if it was never made."""

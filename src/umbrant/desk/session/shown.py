@@ -9,7 +9,9 @@ SHORTEST_TICKS = 10.0
 
 
 class TapeWindow(QObject):
-    """A stretch of the take, in ticks; both may be fractions while it is dragged."""
+    """A stretch of the take, in ticks; both may be fractions while it is
+    dragged.
+    """
 
     changed = Signal()
 
@@ -18,8 +20,8 @@ class TapeWindow(QObject):
         self.start = 0.0
         self.length = 280.0
         self._wished = self.length
-        """The length that the author chose. A shorter take shows less, and the next one lets the
-        tape have it again.
+        """The length that the author chose. A shorter take shows less, and the
+        next one lets the tape have it again.
         """
         self.ticks = 0
         self.ticks_per_s = 20
@@ -30,17 +32,23 @@ class TapeWindow(QObject):
         return self.start + self.length
 
     def fit(self, ticks: int, ticks_per_s: int) -> None:
-        """Adapt to a take of another length; the stretch stays where it is as far as it can."""
+        """Adapt to a take of another length; the stretch stays where it is as
+        far as it can.
+        """
         if self.ticks == 0 or ticks_per_s != self.ticks_per_s:
             self._wished = FIRST_LENGTH_S * ticks_per_s
         self.ticks, self.ticks_per_s = ticks, ticks_per_s
         self._set(self.start, self._wished)
 
     def show(self, tick: float) -> None:
-        """Move just far enough that a tick is seen; when it is far outside, put it a quarter in."""
+        """Move just far enough that a tick is seen; when it is far outside, put
+        it a quarter in.
+        """
         margin = self.length * 0.04
         if tick < self.start + margin or tick > self.end - margin:
-            near = self.start - self.length <= tick <= self.end + self.length / 20
+            near = (
+                self.start - self.length <= tick <= self.end + self.length / 20
+            )
             start = (
                 tick - self.length * 0.25
                 if not near or tick < self.start + margin
@@ -49,9 +57,12 @@ class TapeWindow(QObject):
             self._set(start, self.length)
 
     def zoom(self, factor: float, around: float) -> None:
-        """Show less (a factor below 1) or more, keeping the tick `around` where it is."""
+        """Show less (a factor below 1) or more, keeping the tick `around` where
+        it is.
+        """
         length = min(
-            max(self.length * factor, SHORTEST_TICKS), float(max(self.ticks, SHORTEST_TICKS))
+            max(self.length * factor, SHORTEST_TICKS),
+            float(max(self.ticks, SHORTEST_TICKS)),
         )
         self._wished = length
         share = (around - self.start) / self.length if self.length else 0.0

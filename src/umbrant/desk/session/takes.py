@@ -1,5 +1,5 @@
-"""The takes of a visit: they are ordered from the worker process, read in a thread, numbered, and
-kept to go back to.
+"""The takes of a visit: they are ordered from the worker process, read in a
+thread, numbered, and kept to go back to.
 """
 
 import logging
@@ -24,8 +24,9 @@ from umbrant.take.reader import Take
 
 LOOK_AGAIN_MS = 250
 LOOK_SHARE = 4
-"""A look at the take that is being rolled follows the one before after `LOOK_AGAIN_MS`, and after
-`LOOK_SHARE` times what that took: each is read from its beginning, and the take grows.
+"""A look at the take that is being rolled follows the one before after
+`LOOK_AGAIN_MS`, and after `LOOK_SHARE` times what that took: each is read from
+its beginning, and the take grows.
 """
 KEPT_TAKES = 12
 """How many takes of a visit are kept to go back to."""
@@ -37,24 +38,30 @@ class OrderedRoll:
 
     order: RollOrder
     project: Project
-    """The very object that was sent, so that *is it still the same* is answered without comparing
-    documents. Of a branch that of its parent.
+    """The very object that was sent, so that *is it still the same* is answered
+    without comparing documents. Of a branch that of its parent.
     """
     parent: NumberedTake | None = None
     """Of a branch the take that it leaves."""
     says: str = ""
     """Of a branch what is done where it leaves it."""
     called: str = ""
-    """What it is called if it is rolled only for the shown take to be compared with it."""
+    """What it is called if it is rolled only for the shown take to be compared
+    with it.
+    """
 
 
 class Takes(QObject):
-    """The takes of one window, and the one that is shown. Lives in the window's thread."""
+    """The takes of one window, and the one that is shown. Lives in the window's
+    thread.
+    """
 
     shown = Signal()
     """Another take is shown."""
     arrived = Signal()
-    """A new take was read and is shown, and nothing in it needs the author's attention."""
+    """A new take was read and is shown, and nothing in it needs the author's
+    attention.
+    """
     busy_changed = Signal(bool)
     progressed = Signal(int)
     """So many ticks have been played of the take that is rolled."""
@@ -66,26 +73,38 @@ class Takes(QObject):
         """The takes to go back to, oldest first; at most `KEPT_TAKES`."""
         self.current: NumberedTake | None = None
         self.percent: int | None = None
-        """How much of the take that is rolled has been played; None as long as nobody said so."""
+        """How much of the take that is rolled has been played; None as long as
+        nobody said so.
+        """
         self._look: Path | None = None
-        """The file of a look at the take that is being played, from when it is asked for until it
-        is shown.
+        """The file of a look at the take that is being played, from when it is
+        asked for until it is shown.
         """
         self._look_clock = QElapsedTimer()
-        """Since when the last look has been asked for; invalid before the first at a take."""
+        """Since when the last look has been asked for; invalid before the first
+        at a take.
+        """
         self._look_again_ms = 0
         self.times_shown = 0
-        """How many times another take, or the same beside another one, has been shown."""
+        """How many times another take, or the same beside another one, has been
+        shown.
+        """
         self.compares = False
         """Whether a take is shown beside the one that it is compared with."""
         self._before: NumberedTake | None = None
-        """The take that was shown before the last edit; the next one is compared with it."""
+        """The take that was shown before the last edit; the next one is
+        compared with it.
+        """
         self.wished: Callable[[], int] = lambda: 0
-        """Gives the tick that a look at the take that is rolled must reach beyond."""
+        """Gives the tick that a look at the take that is rolled must reach
+        beyond.
+        """
         self.expectations: Callable[[], tuple[NamedExpectation, ...]] = tuple
         """Gives what must be so in takes."""
         self._against: dict[Path, str] = {}
-        """What the other take is called, by the file of the one that is compared with it."""
+        """What the other take is called, by the file of the one that is
+        compared with it.
+        """
         self._explainers: dict[str, Explainer] = {}
         self._ordered: OrderedRoll | None = None
         self._numbered = 0
@@ -137,15 +156,18 @@ class Takes(QObject):
     def compare_next(self) -> None:
         """Compare the next take with the one that is shown now.
 
-        Called at the first step of an edit only: after a drag the author wants to know what the
-        whole drag changed.
+        Called at the first step of an edit only: after a drag the author wants
+        to know what the whole drag changed.
         """
         is_kept = any(each is self.current for each in self.kept)
-        self._before = self.current if is_kept else (self.kept[-1] if self.kept else None)
+        self._before = (
+            self.current if is_kept else (self.kept[-1] if self.kept else None)
+        )
 
     def order(self, order: RollOrder, wished: int | None = None) -> None:
-        """Roll this instead of whatever is being rolled. What there is of it is shown as soon as it
-        reaches beyond the tick that is wished for, or every so often without one.
+        """Roll this instead of whatever is being rolled. What there is of it is
+        shown as soon as it reaches beyond the tick that is wished for, or every
+        so often without one.
         """
         self._forget_look()
         self._look_clock.invalidate()
@@ -155,9 +177,11 @@ class Takes(QObject):
             look = Look(self._begin_look(), wished)
         self.roller.order(order, look)
 
-    def branch(self, order: RollOrder, says: str, parent: "NumberedTake | None" = None) -> None:
-        """Roll a branch of a take, the one that is shown unless another is given; `says` is what is
-        done in it.
+    def branch(
+        self, order: RollOrder, says: str, parent: "NumberedTake | None" = None
+    ) -> None:
+        """Roll a branch of a take, the one that is shown unless another is
+        given; `says` is what is done in it.
         """
         parent = parent or self.current
         if parent is not None:
@@ -172,7 +196,9 @@ class Takes(QObject):
         self.roller.order(order)
 
     def look(self) -> None:
-        """Show what there is so far of the take that is being played, unless that is on its way."""
+        """Show what there is so far of the take that is being played, unless
+        that is on its way.
+        """
         if self._look is None:
             self.roller.look(self._begin_look())
 
@@ -183,18 +209,25 @@ class Takes(QObject):
         return path
 
     def look_at_roll(self) -> None:
-        """The same of a take that is rolled for itself. Branches, and all that is compared, come as
-        a whole: where two takes part is known at their end only.
+        """The same of a take that is rolled for itself. Branches, and all that
+        is compared, come as a whole: where two takes part is known at their end
+        only.
         """
         ordered = self._ordered
-        is_alone = ordered is not None and ordered.parent is None and not ordered.called
+        is_alone = (
+            ordered is not None
+            and ordered.parent is None
+            and not ordered.called
+        )
         clock = self._look_clock
         is_due = not clock.isValid() or clock.hasExpired(self._look_again_ms)
         if is_alone and is_due and not self.compares:
             self.look()
 
     def stop_looking(self) -> None:
-        """Show no more of the take that was being played; another one will come."""
+        """Show no more of the take that was being played; another one will
+        come.
+        """
         self._forget_look()
         self._loader.drop()
 
@@ -202,20 +235,29 @@ class Takes(QObject):
         if path != self._look:
             path.unlink(missing_ok=True)
         else:
-            # From here on it costs this process time, which the next look waits for a multiple of.
+            # From here on it costs this process time, which the next look waits
+            # for a multiple of.
             self._look_clock.start()
             before = self._compared_with()
             self._loader.request(
-                Load(path, before.loaded.take if before is not None else None, is_live=True)
+                Load(
+                    path,
+                    before.loaded.take if before is not None else None,
+                    is_live=True,
+                )
             )
 
     def _load_failed(self, message: str) -> None:
-        """A take, or a look at one, could not be read. Another look may be asked for then."""
+        """A take, or a look at one, could not be read. Another look may be
+        asked for then.
+        """
         self._forget_look()
         self.message.emit(message)
 
     def _forget_look(self) -> None:
-        """Remove the file of the last look, so that another one can be asked for."""
+        """Remove the file of the last look, so that another one can be asked
+        for.
+        """
         if self._look is not None:
             self._look.unlink(missing_ok=True)
             self._look = None
@@ -223,8 +265,13 @@ class Takes(QObject):
     def _shown_so_far(self, loaded: Loaded) -> None:
         """A look at a take that is being played has come."""
         self._forget_look()
-        if self.busy and self.current is not None and loaded.take.ticks <= self.wished():
-            # The playhead was moved on while this look was on its way: it does not reach there.
+        if (
+            self.busy
+            and self.current is not None
+            and loaded.take.ticks <= self.wished()
+        ):
+            # The playhead was moved on while this look was on its way: it does
+            # not reach there.
             return
         took_ms = self._look_clock.elapsed()
         self._look_again_ms = took_ms + max(LOOK_AGAIN_MS, LOOK_SHARE * took_ms)
@@ -232,19 +279,31 @@ class Takes(QObject):
         self._show(NumberedTake(0, loaded, doing, loaded.take.header.project))
 
     def _failed(self, message: str) -> None:
-        """No take comes of what was rolled: show a whole one rather than a part of that."""
+        """No take comes of what was rolled: show a whole one rather than a part
+        of that.
+        """
         self._forget_look()
-        if self.kept and self.current is not None and not self.current.is_finished:
+        if (
+            self.kept
+            and self.current is not None
+            and not self.current.is_finished
+        ):
             self._show(self.kept[-1])
         self.message.emit(message)
 
     def _differed(self, where: str, is_newest: bool) -> None:
-        """A take that went on from a snapshot has been found to be wrong: play it again."""
-        logging.getLogger("umbrant").error("a resumed take was not right: %s", where)
+        """A take that went on from a snapshot has been found to be wrong: play
+        it again.
+        """
+        logging.getLogger("umbrant").error(
+            "a resumed take was not right: %s", where
+        )
         ordered = self._ordered
         plays_again = is_newest and ordered is not None
         follows = (
-            "It is played again from its first tick" if plays_again else "A newer one has come"
+            "It is played again from its first tick"
+            if plays_again
+            else "A newer one has come"
         )
         self.message.emit(
             f"A take was not quite right ({where}): it had gone on from where it differs from the "
@@ -252,7 +311,8 @@ class Takes(QObject):
             "Umbrant; please report it."
         )
         if is_newest and ordered is not None:
-            # Into a file of its own, for the one that is wrong may still be being read.
+            # Into a file of its own, for the one that is wrong may still be
+            # being read.
             order = replace(ordered.order, path=self.next_file())
             self._ordered = replace(ordered, order=order)
             self.roller.order(order)
@@ -267,7 +327,11 @@ class Takes(QObject):
         if reply.take is None:
             return
         ordered = self._ordered
-        if ordered is not None and ordered.order.path == reply.take and ordered.called:
+        if (
+            ordered is not None
+            and ordered.order.path == reply.take
+            and ordered.called
+        ):
             self.compare_with_file(reply.take, ordered.called)
             return
         before = self._compared_with()
@@ -305,7 +369,11 @@ class Takes(QObject):
         """Compare the take that is shown with one of the others, by its number."""
         entry = self.current
         for other in self.kept:
-            if entry is not None and other.number == number and other is not entry:
+            if (
+                entry is not None
+                and other.number == number
+                and other is not entry
+            ):
                 self._compare(entry, other.loaded.take, other.title)
 
     def compare_with_file(self, path: Path, called: str) -> None:
@@ -313,15 +381,19 @@ class Takes(QObject):
         if self.current is not None:
             self._compare(self.current, path, called)
 
-    def _compare(self, entry: NumberedTake, before: Take | Path, called: str) -> None:
+    def _compare(
+        self, entry: NumberedTake, before: Take | Path, called: str
+    ) -> None:
         self.compares = True
         self._against[entry.loaded.take.path] = called
         path = entry.loaded.take.path
-        self._loader.request(Load(path, before, compares=True, shown=entry.loaded))
+        self._loader.request(
+            Load(path, before, compares=True, shown=entry.loaded)
+        )
 
     def tree(self) -> Iterator[tuple[int, NumberedTake]]:
-        """The takes to go back to, the newest first, each followed by its branches one step
-        deeper.
+        """The takes to go back to, the newest first, each followed by its
+        branches one step deeper.
         """
         kept = {entry.number for entry in self.kept}
         roots = [entry for entry in self.kept if entry.parent not in kept]
@@ -329,7 +401,9 @@ class Takes(QObject):
         while waiting:
             depth, entry = waiting.pop()
             yield depth, entry
-            branches = [each for each in self.kept if each.parent == entry.number]
+            branches = [
+                each for each in self.kept if each.parent == entry.number
+            ]
             waiting.extend((depth + 1, each) for each in branches)
 
     def drop(self) -> None:
@@ -337,15 +411,21 @@ class Takes(QObject):
         entry = self.current
         others = [each for each in self.kept if each is not entry]
         if entry is None or not others:
-            self.message.emit("This is the only take. A new one takes its place.")
+            self.message.emit(
+                "This is the only take. A new one takes its place."
+            )
             return
         self.kept = others
         self._remove_file(entry)
-        parent = next((each for each in others if each.number == entry.parent), others[-1])
+        parent = next(
+            (each for each in others if each.number == entry.parent), others[-1]
+        )
         self._show(parent)
 
     def set_broken(self, found: Sequence[BrokenExpectation]) -> None:
-        """What the take that is shown breaks of the expectations as they now are."""
+        """What the take that is shown breaks of the expectations as they now
+        are.
+        """
         entry = self.current
         if entry is None or tuple(found) == entry.loaded.broken:
             return
@@ -361,14 +441,16 @@ class Takes(QObject):
         self._loader.request(Load(path))
 
     def show(self, number: int) -> None:
-        """Show one of the kept takes again, by its number; nothing if it is not kept any more."""
+        """Show one of the kept takes again, by its number; nothing if it is not
+        kept any more.
+        """
         for entry in self.kept:
             if entry.number == number:
                 self._show(entry)
 
     def explainer(self, agent: str, catalog: Catalog) -> Explainer | None:
-        """What answers questions about an agent in the take that is shown; None if it plays no
-        part in it.
+        """What answers questions about an agent in the take that is shown; None
+        if it plays no part in it.
         """
         take = self.take
         if take is None or agent not in take.agents:
@@ -393,13 +475,19 @@ class Takes(QObject):
             return
         self._numbered += 1
         ordered = self._ordered
-        is_ordered = ordered is not None and ordered.order.path == loaded.take.path
+        is_ordered = (
+            ordered is not None and ordered.order.path == loaded.take.path
+        )
         parent = ordered.parent if ordered is not None and is_ordered else None
         entry = NumberedTake(
             self._numbered,
             loaded,
-            self._label(loaded, ordered.says if ordered is not None and parent else ""),
-            ordered.project if ordered is not None and is_ordered else loaded.take.header.project,
+            self._label(
+                loaded, ordered.says if ordered is not None and parent else ""
+            ),
+            ordered.project
+            if ordered is not None and is_ordered
+            else loaded.take.header.project,
             parent.number if parent is not None else None,
             self._against.get(loaded.take.path, ""),
         )
@@ -411,7 +499,9 @@ class Takes(QObject):
         noticed = noticed_in(take)
         if not take.is_complete:
             ended = take.ended.rstrip(".")
-            self.message.emit(f"This take is not whole: {ended}. It shows what was recorded.")
+            self.message.emit(
+                f"This take is not whole: {ended}. It shows what was recorded."
+            )
         elif noticed:
             self.message.emit(noticed)
         else:
@@ -422,7 +512,9 @@ class Takes(QObject):
         for index, entry in enumerate(self.kept):
             if entry.loaded is loaded.request.shown:
                 against = self._against.get(loaded.take.path, "")
-                self.kept[index] = replace(entry, loaded=loaded, against=against)
+                self.kept[index] = replace(
+                    entry, loaded=loaded, against=against
+                )
                 self._show(self.kept[index])
 
     def _label(self, loaded: Loaded, says: str) -> str:

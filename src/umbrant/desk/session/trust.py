@@ -1,4 +1,6 @@
-"""Whether a project's own nodes may run: the author is asked once for each content of them."""
+"""Whether a project's own nodes may run: the author is asked once for each
+content of them.
+"""
 
 from typing import Protocol
 
@@ -7,7 +9,9 @@ from umbrant.project_nodes import fingerprint, project_catalog
 
 
 class Trust(Protocol):
-    """Remembers which projects' own nodes may run, by a fingerprint of their content."""
+    """Remembers which projects' own nodes may run, by a fingerprint of their
+    content.
+    """
 
     def trusts(self, fingerprint: str) -> bool:
         """Whether nodes of this content may run."""
@@ -27,8 +31,8 @@ NOTHING_TRUSTED: Trust = _Nothing()
 
 
 class Nodes:
-    """The nodes of a project, its own among them. None of their code runs in this process, trusted
-    or not.
+    """The nodes of a project, its own among them. None of their code runs in
+    this process, trusted or not.
     """
 
     def __init__(self, project: Project, trust: Trust) -> None:
@@ -41,6 +45,8 @@ class Nodes:
         self.trusted = self._trust.trusts(fingerprint(project))
 
     def let_run(self, project: Project) -> None:
-        """Let the project's own nodes run from now on, as long as they stay as they are."""
+        """Let the project's own nodes run from now on, as long as they stay as
+        they are.
+        """
         self._trust.remember(fingerprint(project))
         self.take_up(project)

@@ -1,5 +1,5 @@
-"""Where the takes of one visit lie. What a visit that crashed left behind is removed by the
-next.
+"""Where the takes of one visit lie. What a visit that crashed left behind is
+removed by the next.
 """
 
 import os

@@ -1,5 +1,5 @@
-"""The blackboard at the playhead: each key's value, who wrote it and when, and a small history;
-below the keys the numbers of the body.
+"""The blackboard at the playhead: each key's value, who wrote it and when, and
+a small history; below the keys the numbers of the body.
 """
 
 from typing import Any
@@ -14,7 +14,11 @@ from PySide6.QtWidgets import (
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.history_painting import INSET, paint_history
-from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, PaintedTable
+from umbrant.desk.widgets.painted import (
+    ModelIndex,
+    PaintedDelegate,
+    PaintedTable,
+)
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Key
@@ -31,7 +35,9 @@ SHARES = (0.24, 0.22, 0.35, 0.19)
 
 
 class BodyNumber(Key):
-    """A number of the agent's body, such as its energy, which is shown like a key."""
+    """A number of the agent's body, such as its energy, which is shown like a
+    key.
+    """
 
 
 class BoardModel(QAbstractTableModel):
@@ -43,7 +49,11 @@ class BoardModel(QAbstractTableModel):
         self.keys: list[Key] = []
         self._numbers: dict[str, Changes[KeyWrite]] = {}
         """What the numbers of the body were in the take that is shown."""
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
+        for changed in (
+            desk.project_changed,
+            desk.take_changed,
+            desk.agent_changed,
+        ):
             changed.connect(self.reload)
         desk.playhead_moved.connect(self._moved)
         desk.step_changed.connect(self._moved)
@@ -53,22 +63,36 @@ class BoardModel(QAbstractTableModel):
         """Take up the keys as they now are."""
         self.beginResetModel()
         behavior, member = self.desk.behavior, self.desk.member
-        thinks = behavior is not None and member is not None and member.behavior == behavior.name
+        thinks = (
+            behavior is not None
+            and member is not None
+            and member.behavior == behavior.name
+        )
         stats = member.body.stats if member is not None else {}
         numbers = [_shown(name, stat) for name, stat in stats.items()]
-        keys = self.desk.project.keys_of(behavior).values() if behavior and thinks else []
+        keys = (
+            self.desk.project.keys_of(behavior).values()
+            if behavior and thinks
+            else []
+        )
         self.keys = [*keys, *numbers]
-        self._numbers = {each.name: self._of_body(each.name) for each in numbers}
+        self._numbers = {
+            each.name: self._of_body(each.name) for each in numbers
+        }
         self.endResetModel()
 
     def _of_body(self, number: str) -> Changes[KeyWrite]:
         if self.desk.take is None:
             return Changes()
         found = self.desk.take.number_changes(self.desk.agent, number)
-        return Changes(found.ticks, [KeyWrite(value, "", "") for value in found.values])
+        return Changes(
+            found.ticks, [KeyWrite(value, "", "") for value in found.values]
+        )
 
     def changes(self, key: Key) -> Changes[KeyWrite] | None:
-        """The history of a key, or of a number of the body, in the take that is shown."""
+        """The history of a key, or of a number of the body, in the take that is
+        shown.
+        """
         if isinstance(key, BodyNumber):
             return self._numbers.get(key.name)
         take = self.desk.take
@@ -83,13 +107,19 @@ class BoardModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 4
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         key = self.keys[index.row()]
         if role == Qt.ItemDataRole.ToolTipRole and isinstance(key, BodyNumber):
             return f"{key.name}: a number of the body, from {key.low:g} to {key.high:g}."
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{key.name}: {key.type}. {key.help}"
-        return self.text(key, index.column()) if role == Qt.ItemDataRole.DisplayRole else None
+        return (
+            self.text(key, index.column())
+            if role == Qt.ItemDataRole.DisplayRole
+            else None
+        )
 
     def text(self, key: Key, column: int) -> str:
         """What stands in a column of a key's line."""
@@ -102,17 +132,25 @@ class BoardModel(QAbstractTableModel):
         return self.writer(key) if column == WRITER else ""
 
     def last_write(self, key: Key) -> tuple[int, KeyWrite] | None:
-        """What was last written to a key, and at which tick: up to the playhead, or within its tick
-        up to the step that is looked at.
+        """What was last written to a key, and at which tick: up to the
+        playhead, or within its tick up to the step that is looked at.
         """
         changes, tick = self.changes(key), self.desk.playhead
         if changes is None:
             return None
         explainer, step = self.desk.explainer, self.desk.step
-        if step is not None and explainer is not None and not isinstance(key, BodyNumber):
+        if (
+            step is not None
+            and explainer is not None
+            and not isinstance(key, BodyNumber)
+        ):
             return explainer.ticks.key_at_step(key.name, tick, step)
         index = changes.index(tick)
-        return (changes.ticks[index], changes.values[index]) if index >= 0 else None
+        return (
+            (changes.ticks[index], changes.values[index])
+            if index >= 0
+            else None
+        )
 
     def value(self, key: Key) -> Value | None:
         """A key's value at the moment that is looked at."""
@@ -122,7 +160,9 @@ class BoardModel(QAbstractTableModel):
         return key.default if self.desk.take is None else None
 
     def other_value(self, key: Key) -> str:
-        """A key's value in the take that this one is compared with; empty where it is alone."""
+        """A key's value in the take that this one is compared with; empty where
+        it is alone.
+        """
         other, tick = self.desk.other_take, self.desk.playhead
         if other is None or self.desk.step is not None:
             return ""
@@ -131,7 +171,11 @@ class BoardModel(QAbstractTableModel):
             found = other.number_changes(self.desk.agent, key.name).at(tick)
         else:
             record = other.agents.get(self.desk.agent)
-            written = record.keys[key.name].at(tick) if record and key.name in record.keys else None
+            written = (
+                record.keys[key.name].at(tick)
+                if record and key.name in record.keys
+                else None
+            )
             found = written.value if written else None
         return value_text(_rounded(found), key.unit)
 
@@ -149,15 +193,19 @@ class BoardModel(QAbstractTableModel):
         return f"{ago:.2f} s ago · {self._who(written, self.desk.explainer)}"
 
     def _who(self, written: KeyWrite, explainer: Explainer | None) -> str:
-        """A row by its number; of a key that others share also whose row; a cue or a formula by
-        what it is.
+        """A row by its number; of a key that others share also whose row; a cue
+        or a formula by what it is.
         """
         family, _ = part_index(written.part)
         if not written.row_id:
             return family
         if written.agent not in ("", self.desk.agent):
             return written.agent
-        number = explainer.outline.number.get(written.row_id, "?") if explainer else "?"
+        number = (
+            explainer.outline.number.get(written.row_id, "?")
+            if explainer
+            else "?"
+        )
         return f"{number} {family}".rstrip()
 
     def writer_row(self, index: int) -> str:
@@ -167,15 +215,19 @@ class BoardModel(QAbstractTableModel):
 
     def _moved(self) -> None:
         if self.keys:
-            self.dataChanged.emit(self.index(0, VALUE), self.index(len(self.keys) - 1, HISTORY))
+            self.dataChanged.emit(
+                self.index(0, VALUE), self.index(len(self.keys) - 1, HISTORY)
+            )
 
 
 class BoardDelegate(PaintedDelegate):
-    """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks
-    where it changed.
+    """Draws a key's line. Its history shows numbers and yes/no by height,
+    anything else as marks where it changed.
     """
 
-    def __init__(self, model: BoardModel, palette: Palette, view: QTableView) -> None:
+    def __init__(
+        self, model: BoardModel, palette: Palette, view: QTableView
+    ) -> None:
         super().__init__(view)
         self._model = model
         self._view = view
@@ -185,7 +237,11 @@ class BoardDelegate(PaintedDelegate):
         self._metrics = QFontMetricsF(self._font)
 
     def draw_cell(
-        self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        box: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         row, column = index.row(), index.column()
         key = self._model.keys[row]
@@ -198,34 +254,51 @@ class BoardDelegate(PaintedDelegate):
         if not text:
             return
         painter.setFont(self._font)
-        painter.setPen(self.palette_.dim if column == WRITER else self.palette_.ink)
-        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() - 12)
-        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.setPen(
+            self.palette_.dim if column == WRITER else self.palette_.ink
+        )
+        shown = self._metrics.elidedText(
+            text, Qt.TextElideMode.ElideRight, box.width() - 12
+        )
+        painter.drawText(
+            box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown
+        )
 
     def _history(self, painter: QPainter, box: QRectF, key: Key) -> None:
         take, changes = self._model.desk.take, self._model.changes(key)
         if take is None or changes is None:
             return
         palette = self.palette_
-        picture = (self._model.desk.take_number, self._model.desk.agent, self.palette_.name)
+        picture = (
+            self._model.desk.take_number,
+            self._model.desk.agent,
+            self.palette_.name,
+        )
         self._pictures.draw(
             painter,
             box,
             f"{type(key).__name__} {key.name}",
             picture,
-            lambda p, at: paint_history(p, at, key, changes, take.last_tick, palette),
+            lambda p, at: paint_history(
+                p, at, key, changes, take.last_tick, palette
+            ),
         )
         inner = box.adjusted(*INSET)
-        x = inner.left() + inner.width() * self._model.desk.playhead / max(1, take.last_tick)
+        x = inner.left() + inner.width() * self._model.desk.playhead / max(
+            1, take.last_tick
+        )
         painter.fillRect(
-            QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4), self.palette_.now
+            QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4),
+            self.palette_.now,
         )
 
 
 class BlackboardView(PaintedTable):
     """The blackboard. Enter or a double click selects the row that wrote a key."""
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.board = BoardModel(desk, self)
         self.setModel(self.board)
@@ -237,7 +310,9 @@ class BlackboardView(PaintedTable):
         self.activated.connect(self._show_writer)
 
     def heading(self) -> str:
-        """The text of the line over the table: what Enter does with the selected key."""
+        """The text of the line over the table: what Enter does with the
+        selected key.
+        """
         return "Enter shows who wrote it"
 
     def set_palette(self, palette: Palette) -> None:
@@ -257,7 +332,11 @@ class BlackboardView(PaintedTable):
 
 def _shown(name: str, stat: Stat) -> BodyNumber:
     return BodyNumber(
-        name=name, type=KeyType.NUMBER, default=stat.value, low=stat.low, high=stat.high
+        name=name,
+        type=KeyType.NUMBER,
+        default=stat.value,
+        low=stat.low,
+        high=stat.high,
     )
 
 

@@ -1,5 +1,5 @@
-"""Why, why not, and what happened within the tick: the answer for the playhead, with every row it
-speaks of as a link.
+"""Why, why not, and what happened within the tick: the answer for the playhead,
+with every row it speaks of as a link.
 """
 
 from collections.abc import Sequence
@@ -31,7 +31,13 @@ from umbrant.nearest.search import NOTHING_HELPS
 from umbrant.nearest.trials import ran
 from umbrant.nearest.worker import NearestQuestion
 from umbrant.reasons.scores import with_other_scores
-from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
+from umbrant.reasons.sentences import (
+    Answer,
+    AnswerLine,
+    ScoreTable,
+    TextRun,
+    Tone,
+)
 from umbrant.reasons.tick_steps import TickStep
 from umbrant.reasons.why import Explainer
 
@@ -54,15 +60,18 @@ class Question(Enum):
 
 
 class ReasonsView(QTextBrowser):
-    """Shows an answer. Links select their row. The steps of a tick can be walked: the step that is
-    looked at is marked, its row is selected, and the blackboard shows the keys as they were then.
+    """Shows an answer. Links select their row. The steps of a tick can be
+    walked: the step that is looked at is marked, its row is selected, and the
+    blackboard shows the keys as they were then.
     """
 
     question_changed = Signal(str)
     question_put = Signal()
     """The author has put a question, so the answer is to have room."""
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
@@ -88,7 +97,9 @@ class ReasonsView(QTextBrowser):
         self.refresh()
 
     def heading(self) -> str:
-        """The question that is answered, in short, and of steps which one is looked at."""
+        """The question that is answered, in short, and of steps which one is
+        looked at.
+        """
         if self.answer is None:
             return ""
         if self._step >= 0:
@@ -102,7 +113,9 @@ class ReasonsView(QTextBrowser):
         return " ".join(words[:3] if words[:2] == ["why", "not"] else words[:1])
 
     def set_palette(self, palette: Palette) -> None:
-        """Turn to Day or Night: the answer is written anew, for its colours stand in the text."""
+        """Turn to Day or Night: the answer is written anew, for its colours
+        stand in the text.
+        """
         self.palette_ = palette
         self.refresh()
 
@@ -113,9 +126,11 @@ class ReasonsView(QTextBrowser):
         self.question_put.emit()
 
     def walk(self, by: int) -> None:
-        """Look at the next step (1) or the one before (-1); past the last, go on in the next tick.
+        """Look at the next step (1) or the one before (-1); past the last, go
+        on in the next tick.
 
-        From another question the walk begins at the first step, or backwards at the last.
+        From another question the walk begins at the first step, or backwards at
+        the last.
         """
         begins = self.question is not Question.THIS_TICK
         if begins:
@@ -138,15 +153,20 @@ class ReasonsView(QTextBrowser):
     def _look_at_step(self, index: int) -> None:
         self._step = index
         step = self._steps[index]
-        # What is repeated has no place of its own: the keys are as the step before left them.
-        self.desk.look_at_step(max(each.step for each in self._steps[: index + 1]))
+        # What is repeated has no place of its own: the keys are as the step
+        # before left them.
+        self.desk.look_at_step(
+            max(each.step for each in self._steps[: index + 1])
+        )
         if step.row_id:
             self.desk.select_row(step.row_id)
         self._mark_step()
         self.question_changed.emit(self.heading())
 
     def _mark_step(self) -> None:
-        """Draw the step that is looked at on a band of the selection's colour, in sight."""
+        """Draw the step that is looked at on a band of the selection's colour,
+        in sight.
+        """
         block = self.document().findBlockByNumber(self._step)
         if self._step < 0 or not block.isValid():
             self.setExtraSelections([])
@@ -174,7 +194,10 @@ class ReasonsView(QTextBrowser):
             self.answer = explainer.this_tick(tick)
         elif self.question is Question.PARTING and self._parting() is not None:
             self.answer = self._parting()
-        elif self.question is Question.WHY_NOT and self.desk.row_id in explainer.outline.number:
+        elif (
+            self.question is Question.WHY_NOT
+            and self.desk.row_id in explainer.outline.number
+        ):
             self.answer = explainer.why_not(tick, self.desk.row_id)
         else:
             self.answer = explainer.why(tick)
@@ -186,26 +209,49 @@ class ReasonsView(QTextBrowser):
         self.question_changed.emit(self.heading())
 
     def _with_other(self, answer: Answer | None, tick: int) -> Answer | None:
-        """An answer with scores has those of the take that is shown beside it, too."""
+        """An answer with scores has those of the take that is shown beside it,
+        too.
+        """
         other, row_id = self.desk.other_explainer, self.desk.row_id
-        if answer is None or answer.table is None or other is None or tick >= other.take.ticks:
+        if (
+            answer is None
+            or answer.table is None
+            or other is None
+            or tick >= other.take.ticks
+        ):
             return answer
-        is_why_not = self.question is Question.WHY_NOT and row_id in other.outline.number
+        is_why_not = (
+            self.question is Question.WHY_NOT and row_id in other.outline.number
+        )
         there = other.why_not(tick, row_id) if is_why_not else other.why(tick)
-        return replace(answer, table=with_other_scores(answer.table, there.table))
+        return replace(
+            answer, table=with_other_scores(answer.table, there.table)
+        )
 
-    def _nearest_question(self, explainer: Explainer, tick: int) -> NearestQuestion | None:
-        """What to search the nearest change for; None where why not is not what is asked, the
-        row runs, or the take is still being played.
+    def _nearest_question(
+        self, explainer: Explainer, tick: int
+    ) -> NearestQuestion | None:
+        """What to search the nearest change for; None where why not is not what
+        is asked, the row runs, or the take is still being played.
         """
         row_id, take = self.desk.row_id, explainer.take
-        if self.question is not Question.WHY_NOT or row_id not in explainer.outline.number:
+        if (
+            self.question is not Question.WHY_NOT
+            or row_id not in explainer.outline.number
+        ):
             return None
         current = self.desk.takes.current
-        if current is None or not current.is_finished or ran(explainer.record.row(row_id), tick):
+        if (
+            current is None
+            or not current.is_finished
+            or ran(explainer.record.row(row_id), tick)
+        ):
             return None
         nodes = take.header.project.nodes
-        trusted = self.desk.documents.may_run_nodes and nodes == self.desk.project.nodes
+        trusted = (
+            self.desk.documents.may_run_nodes
+            and nodes == self.desk.project.nodes
+        )
         return NearestQuestion(
             number=0,
             take=take.path,
@@ -222,9 +268,11 @@ class ReasonsView(QTextBrowser):
             self._write(self.answer)
             self.verticalScrollBar().setValue(at)
 
-    def _write_nearest(self, cursor: QTextCursor, block: QTextBlockFormat) -> None:
-        """What would have made the row run, as far as it has been found: each with what can be done
-        with it.
+    def _write_nearest(
+        self, cursor: QTextCursor, block: QTextBlockFormat
+    ) -> None:
+        """What would have made the row run, as far as it has been found: each
+        with what can be done with it.
         """
         nearest = self.desk.nearest
         if nearest.question is None:
@@ -233,7 +281,9 @@ class ReasonsView(QTextBrowser):
         cursor.insertBlock(block)
         if not nearest.found:
             text = "Searching for what would have made it run …"
-            cursor.insertText(f"\t{text if nearest.is_searching else NOTHING_HELPS}", dim)
+            cursor.insertText(
+                f"\t{text if nearest.is_searching else NOTHING_HELPS}", dim
+            )
             return
         cursor.insertText("\tWhat would have made it run:", dim)
         plain = _char_format(self.palette_.ink.rgba())
@@ -254,21 +304,30 @@ class ReasonsView(QTextBrowser):
         return form
 
     def _parting(self) -> Answer | None:
-        """Where the two takes part that are compared; None where one is shown alone."""
+        """Where the two takes part that are compared; None where one is shown
+        alone.
+        """
         shown, current = self.desk.compared, self.desk.takes.current
         if shown is None or shown.comparison is None or current is None:
             return None
-        # It is the same at every tick, and takes longer to find than there is time at each.
+        # It is the same at every tick, and takes longer to find than there is
+        # time at each.
         if self._parting_of is None or self._parting_of[0] is not shown:
             comparison, catalog = shown.comparison, self.desk.catalog
-            answer = parting_answer(comparison, current.against, current.title, catalog)
+            answer = parting_answer(
+                comparison, current.against, current.title, catalog
+            )
             self._parting_of = shown, answer
         return self._parting_of[1]
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Up and Down walk the steps of the tick."""
         by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
-        if by is not None and self.question is Question.THIS_TICK and self._steps:
+        if (
+            by is not None
+            and self.question is Question.THIS_TICK
+            and self._steps
+        ):
             self.walk(by)
             return
         super().keyPressEvent(event)
@@ -282,11 +341,15 @@ class ReasonsView(QTextBrowser):
         if what == "row":
             self.desk.select_row(named)
         elif int(named) < len(self.desk.nearest.found):
-            do_nearest(self.desk, self.desk.nearest.found[int(named)], compares=what == "compare")
+            do_nearest(
+                self.desk,
+                self.desk.nearest.found[int(named)],
+                compares=what == "compare",
+            )
 
     def _write(self, answer: Answer) -> None:
-        """Put the answer into the document. Written with formats, for HTML would have to be read at
-        every tick.
+        """Put the answer into the document. Written with formats, for HTML
+        would have to be read at every tick.
         """
         document = self.document()
         document.clear()
@@ -294,16 +357,26 @@ class ReasonsView(QTextBrowser):
         cursor.beginEditBlock()
         block = QTextBlockFormat()
         widest = max(
-            (self.fontMetrics().horizontalAdvance(line.number) for line in answer.lines), default=0
+            (
+                self.fontMetrics().horizontalAdvance(line.number)
+                for line in answer.lines
+            ),
+            default=0,
         )
         wide = max(NUMBERS_WIDTH, widest + 12)
         block.setLeftMargin(wide)
         block.setTextIndent(-wide)
         block.setBottomMargin(5)
-        block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
+        block.setTabPositions(
+            [QTextOption.Tab(wide, QTextOption.TabType.LeftTab)]
+        )
         plain = _char_format(self.palette_.ink.rgba())
         headline, lines = answer.headline, answer.lines
-        if headline is None and lines and self.question is not Question.THIS_TICK:
+        if (
+            headline is None
+            and lines
+            and self.question is not Question.THIS_TICK
+        ):
             # The first line says it all: it is the sentence that answers.
             headline, lines = lines[0], lines[1:]
         if headline is not None:
@@ -340,13 +413,17 @@ class ReasonsView(QTextBrowser):
         form.setCellPadding(1)
         form.setCellSpacing(0)
         form.setTopMargin(4)
-        written = cursor.insertTable(len(table.rows) + 1, len(table.columns), form)
+        written = cursor.insertTable(
+            len(table.rows) + 1, len(table.columns), form
+        )
         dim = _char_format(self.palette_.dim.rgba())
         for index, title in enumerate(table.columns):
             self._cell(written, 0, index).insertText(title, dim)
         for line, row in enumerate(table.rows, 1):
             for index, bit in enumerate(row):
-                self._cell(written, line, index).insertText(bit.text, self._format(bit))
+                self._cell(written, line, index).insertText(
+                    bit.text, self._format(bit)
+                )
 
     def _cell(self, table: QTextTable, line: int, index: int) -> QTextCursor:
         cursor = table.cellAt(line, index).firstCursorPosition()
@@ -358,26 +435,37 @@ class ReasonsView(QTextBrowser):
         return cursor
 
     def _number(self, line: AnswerLine) -> QTextCharFormat:
-        return _char_format((self._colour(line.tone) or self.palette_.running).rgba(), line.row_id)
+        return _char_format(
+            (self._colour(line.tone) or self.palette_.running).rgba(),
+            line.row_id,
+        )
 
     def _format(self, bit: TextRun) -> QTextCharFormat:
         if bit.row_id:
             is_name = bit.tone is Tone.NAME
             return _char_format(
-                self.palette_.ink.rgba(), bit.row_id, bold=is_name, underlined=not is_name
+                self.palette_.ink.rgba(),
+                bit.row_id,
+                bold=is_name,
+                underlined=not is_name,
             )
-        return _char_format((self._colour(bit.tone) or self.palette_.ink).rgba())
+        return _char_format(
+            (self._colour(bit.tone) or self.palette_.ink).rgba()
+        )
 
     def _colour(self, tone: Tone) -> QColor | None:
-        return {Tone.YES: self.palette_.success, Tone.NO: self.palette_.refused}.get(tone)
+        return {
+            Tone.YES: self.palette_.success,
+            Tone.NO: self.palette_.refused,
+        }.get(tone)
 
 
 @lru_cache(maxsize=1024)
 def _char_format(
     rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False
 ) -> QTextCharFormat:
-    """How a text is written; with a row it is a link to it. Kept, for an answer is written at each
-    tick.
+    """How a text is written; with a row it is a link to it. Kept, for an answer
+    is written at each tick.
     """
     form = QTextCharFormat()
     form.setForeground(QColor.fromRgba(rgba))

@@ -69,7 +69,9 @@ VIEWS: tuple[ViewSpec[Any], ...] = (
         Side.LEFT,
         "Review",
         "Show what looks like a mistake",
-        lambda c: ReviewView(c.desk, c.palette, c.dialogs, lambda: c.show(ROWS), c.parent),
+        lambda c: ReviewView(
+            c.desk, c.palette, c.dialogs, lambda: c.show(ROWS), c.parent
+        ),
         "Ctrl+6",
         tab_title=ReviewView.tab_title,
     ),

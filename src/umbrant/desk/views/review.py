@@ -1,4 +1,6 @@
-"""The review as a list: what was found, why it matters, and what to do about it."""
+"""The review as a list: what was found, why it matters, and what to do about
+it.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -14,7 +16,12 @@ from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.chips.layout import RowLayout
-from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePiece
+from umbrant.desk.chips.sentence import (
+    ChipEditor,
+    PieceRole,
+    Pill,
+    SentencePiece,
+)
 from umbrant.desk.chips.sentence_delegate import SentenceDelegate
 from umbrant.desk.chips.sentence_list import SentenceList
 from umbrant.desk.chips.values import Choice, FieldChip
@@ -72,8 +79,8 @@ def _problem(problem: Problem) -> Finding:
 
 
 class ReviewModel(QAbstractTableModel):
-    """The problems of the documents, the findings in them, then those in the take that is shown;
-    headings are texts.
+    """The problems of the documents, the findings in them, then those in the
+    take that is shown; headings are texts.
     """
 
     def __init__(self, desk: Desk, parent: QObject) -> None:
@@ -81,7 +88,9 @@ class ReviewModel(QAbstractTableModel):
         self.desk = desk
         self.lines: list[Finding | str] = []
         self._first_broken = 0
-        """The place of the first line about a broken expectation, if there is one."""
+        """The place of the first line about a broken expectation, if there is
+        one.
+        """
 
     def reload(self) -> None:
         """Take up the findings as they now are."""
@@ -91,15 +100,24 @@ class ReviewModel(QAbstractTableModel):
         played = desk.take_findings
         self.lines = []
         if problems:
-            self.lines = [f"Problems: {len(problems)} to be mended", *map(_problem, problems)]
+            self.lines = [
+                f"Problems: {len(problems)} to be mended",
+                *map(_problem, problems),
+            ]
         self.lines.extend([f"In the documents: {_count(written)}", *written])
         if desk.broken:
-            self.lines.append(f"Expectations: {len(desk.broken)} broken in this take")
+            self.lines.append(
+                f"Expectations: {len(desk.broken)} broken in this take"
+            )
             self._first_broken = len(self.lines)
             self.lines.extend(map(_finding, desk.broken))
         if desk.take is not None:
-            name = desk.member.title or desk.agent if desk.member else desk.agent
-            self.lines.extend([f"In this take of {name}: {_count(played)}", *played])
+            name = (
+                desk.member.title or desk.agent if desk.member else desk.agent
+            )
+            self.lines.extend(
+                [f"In this take of {name}: {_count(played)}", *played]
+            )
         self.endResetModel()
 
     def broken_at(self, index: int) -> BrokenExpectation | None:
@@ -120,8 +138,12 @@ class ReviewModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 1
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(self.lines):
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(
+            self.lines
+        ):
             return str(self.lines[index.row()])
         finding = self.finding_at(index.row())
         return (
@@ -140,18 +162,31 @@ class FindingDelegate(SentenceDelegate):
 
     def ground(self, place: int) -> QColor:
         palette = self._view.brushes.palette
-        return palette.sheet if self._view.review.finding_at(place) else palette.ground
+        return (
+            palette.sheet
+            if self._view.review.finding_at(place)
+            else palette.ground
+        )
 
-    def draw_before(self, painter: QPainter, layout: RowLayout, place: int) -> None:
-        finding, palette = self._view.review.finding_at(place), self._view.brushes.palette
+    def draw_before(
+        self, painter: QPainter, layout: RowLayout, place: int
+    ) -> None:
+        finding, palette = (
+            self._view.review.finding_at(place),
+            self._view.brushes.palette,
+        )
         if finding is not None:
             colours = {"error": palette.refused, "warning": palette.now}
             bar = QRectF(0, 0, 3, layout.height - 1)
-            painter.fillRect(bar, colours.get(finding.rule.severity, palette.faint))
+            painter.fillRect(
+                bar, colours.get(finding.rule.severity, palette.faint)
+            )
 
 
 class ReviewView(SentenceList):
-    """The findings. Enter goes to the row, C walks to what can be done about it."""
+    """The findings. Enter goes to the row, C walks to what can be done about
+    it.
+    """
 
     def __init__(
         self,
@@ -196,7 +231,8 @@ class ReviewView(SentenceList):
         """Take up the findings as they now are."""
         index = self.selected_index()
         self.review.reload()
-        # Laying out takes long where there is much to say, and mostly another tab is shown.
+        # Laying out takes long where there is much to say, and mostly another
+        # tab is shown.
         self.is_stale = not self.isVisible()
         if not self.is_stale:
             self.lay_out_again()
@@ -224,27 +260,45 @@ class ReviewView(SentenceList):
         if not finding.row_id:
             self._go_to_file(finding)
             return
-        self.desk.look_at(finding.file.removeprefix("behaviors/").removesuffix(".json"))
+        self.desk.look_at(
+            finding.file.removeprefix("behaviors/").removesuffix(".json")
+        )
         self.desk.select_row(finding.row_id)
         self._go()
 
     def _go_to_file(self, finding: Finding) -> None:
-        """Open a node file in the author's editor; of any other document say what is the matter."""
+        """Open a node file in the author's editor; of any other document say
+        what is the matter.
+        """
         folder = self.desk.documents.folder
         if folder is not None and finding.file.startswith(f"{NODES}/"):
             self._dialogs().edit_file(folder / finding.file)
-            self.desk.message.emit(f"{finding.file} is opened: {finding.message}")
+            self.desk.message.emit(
+                f"{finding.file} is opened: {finding.message}"
+            )
         else:
-            self.desk.message.emit(f"{finding.file}: {finding.message} The setting has it.")
+            self.desk.message.emit(
+                f"{finding.file}: {finding.message} The setting has it."
+            )
 
 
 def _pieces(finding: Finding) -> list[SentencePiece]:
     """A finding as a sentence: where, what, why, and what can be done."""
-    document = finding.file.rpartition("/")[2].removesuffix(".json").replace("-", " ")
+    document = (
+        finding.file.rpartition("/")[2].removesuffix(".json").replace("-", " ")
+    )
     where = finding.row or document
-    weight = f"{finding.rule.severity} · {document}" if finding.row else str(finding.rule.severity)
-    words = [SentencePiece(word, PieceRole.WORDS) for word in finding.message.split()]
-    why = [SentencePiece(word, PieceRole.KIND) for word in finding.rule.why.split()]
+    weight = (
+        f"{finding.rule.severity} · {document}"
+        if finding.row
+        else str(finding.rule.severity)
+    )
+    words = [
+        SentencePiece(word, PieceRole.WORDS) for word in finding.message.split()
+    ]
+    why = [
+        SentencePiece(word, PieceRole.KIND) for word in finding.rule.why.split()
+    ]
     slot = Slot(finding.key, ROW, "")
     done = []
     if finding.fix is not None:
@@ -266,12 +320,16 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
         None,
         "dismiss",
         put=lambda project, reason: dismissed(project, finding, str(reason)),
-        offered=tuple(Choice(reason, reason, "", "Dismiss, for") for reason in REASONS),
+        offered=tuple(
+            Choice(reason, reason, "", "Dismiss, for") for reason in REASONS
+        ),
         says=f"Dismiss: {finding.rule.title.lower()}",
         help="do not tell of this any more; the reason is kept in the project",
     )
     if finding.rule.subject is not Subject.TAKE and finding.rule is not PROBLEM:
-        done.append(SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2))
+        done.append(
+            SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2)
+        )
     return [
         SentencePiece(weight, PieceRole.KIND),
         SentencePiece(where, PieceRole.NAME),
@@ -283,7 +341,11 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
 
 def dismissed(project: Project, finding: Finding, reason: str) -> Project:
     """The project in which a finding is dismissed."""
-    return add(project, ("cover", "dismissed"), Dismissal(finding=finding.key, reason=reason))
+    return add(
+        project,
+        ("cover", "dismissed"),
+        Dismissal(finding=finding.key, reason=reason),
+    )
 
 
 def _count(found: list[Finding]) -> str:

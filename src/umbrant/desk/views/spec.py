@@ -1,8 +1,10 @@
-"""What a view is to the window: one record, from which everything else that names it follows.
+"""What a view is to the window: one record, from which everything else that
+names it follows.
 
-The tab, the entry in the View menu and its shortcut, the order of F6, the palette, the line in the
-heading, the keys of panes, the screenshots and the test of painting all come from the record.
-Adding a view is its module and a record in `registry.VIEWS`.
+The tab, the entry in the View menu and its shortcut, the order of F6, the
+palette, the line in the heading, the keys of panes, the screenshots and the
+test of painting all come from the record. Adding a view is its module and a
+record in `registry.VIEWS`.
 """
 
 from collections.abc import Callable
@@ -21,7 +23,9 @@ class Side(StrEnum):
     """Where a view stands in the window."""
 
     LEFT = "left"
-    """A tab at the left, where the project is written. Such a view is a ChipTable."""
+    """A tab at the left, where the project is written. Such a view is a
+    ChipTable.
+    """
     RIGHT = "right"
     """A tab at the top right."""
     UNDER = "under"
@@ -61,7 +65,9 @@ def _itself(view: Any) -> QWidget:
 
 @dataclass(frozen=True)
 class ViewSpec(Generic[V]):
-    """One view of the window. `id` names it in code, in `show_ID` and in its picture's name."""
+    """One view of the window. `id` names it in code, in `show_ID` and in its
+    picture's name.
+    """
 
     id: str
     side: Side
@@ -84,7 +90,9 @@ class ViewSpec(Generic[V]):
 
     @property
     def is_tab(self) -> bool:
-        """Whether it shares its place with others and is shown by an action of its own."""
+        """Whether it shares its place with others and is shown by an action of
+        its own.
+        """
         return self.side in (Side.LEFT, Side.RIGHT)
 
     @property

@@ -14,9 +14,13 @@ W = TypeVar("W", bound=QWidget)
 class ViewSet:
     """One widget for each record, in the order of the records."""
 
-    def __init__(self, specs: Sequence[ViewSpec[Any]], context: ViewContext) -> None:
+    def __init__(
+        self, specs: Sequence[ViewSpec[Any]], context: ViewContext
+    ) -> None:
         self.specs = specs
-        self._views: dict[str, QWidget] = {spec.id: spec.make(context) for spec in specs}
+        self._views: dict[str, QWidget] = {
+            spec.id: spec.make(context) for spec in specs
+        }
 
     def __getitem__(self, view_id: str) -> QWidget:
         """The view with this id. Raises KeyError."""
@@ -31,7 +35,11 @@ class ViewSet:
 
     def at(self, *sides: Side) -> Iterator[tuple[ViewSpec[Any], QWidget]]:
         """The views at some sides, with their records."""
-        return ((spec, self._views[spec.id]) for spec in self.specs if spec.side in sides)
+        return (
+            (spec, self._views[spec.id])
+            for spec in self.specs
+            if spec.side in sides
+        )
 
     def set_palette(self, palette: Palette) -> None:
         """Turn all of them to Day or Night."""

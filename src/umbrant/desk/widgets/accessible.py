@@ -1,8 +1,8 @@
-"""What painted views hold, for those who do not see it: each thing in them is an object that a
-screen reader finds, with a name and a place.
+"""What painted views hold, for those who do not see it: each thing in them is
+an object that a screen reader finds, with a name and a place.
 
-A view says what is in it (`AccessibleParts.parts`). The objects are made when something asks for
-them, which nothing does as long as no screen reader runs.
+A view says what is in it (`AccessibleParts.parts`). The objects are made when
+something asks for them, which nothing does as long as no screen reader runs.
 """
 
 from collections.abc import Callable
@@ -15,7 +15,9 @@ from PySide6.QtGui import QAccessible, QAccessibleInterface, QAccessibleObject
 from PySide6.QtWidgets import QWidget
 
 MOST_PARTS = 400
-"""How many things a view has at most for a screen reader; nobody walks more of them one by one."""
+"""How many things a view has at most for a screen reader; nobody walks more of
+them one by one.
+"""
 
 
 @dataclass(frozen=True)
@@ -71,13 +73,21 @@ class _PartInterface(QAccessibleInterface):
 
     def text(self, text: QAccessible.Text) -> str:
         part = self._part()
-        return part.name if part is not None and text is QAccessible.Text.Name else ""
+        return (
+            part.name
+            if part is not None and text is QAccessible.Text.Name
+            else ""
+        )
 
     def setText(self, text: QAccessible.Text, words: str) -> None: ...
 
     def rect(self) -> QRect:
         part = self._part()
-        return self._owner.on_screen(part.box.toRect()) if part is not None else QRect()
+        return (
+            self._owner.on_screen(part.box.toRect())
+            if part is not None
+            else QRect()
+        )
 
     def role(self) -> QAccessible.Role:
         return QAccessible.Role.ListItem
@@ -122,15 +132,30 @@ class _ViewInterface(QAccessibleObject):
 
     def childAt(self, x: int, y: int) -> Any:
         at = self._view.mapFromGlobal(QPoint(x, y)).toPointF()
-        found = [number for number, part in enumerate(self.parts()) if part.box.contains(at)]
+        found = [
+            number
+            for number, part in enumerate(self.parts())
+            if part.box.contains(at)
+        ]
         return self.child(found[0]) if found else None
 
     def indexOfChild(self, child: QAccessibleInterface) -> int:
-        return next((number for number, each in enumerate(self._parts) if each is child), -1)
+        return next(
+            (
+                number
+                for number, each in enumerate(self._parts)
+                if each is child
+            ),
+            -1,
+        )
 
     def parent(self) -> Any:
         around = self._view.parentWidget()
-        return QAccessible.queryAccessibleInterface(around) if around is not None else None
+        return (
+            QAccessible.queryAccessibleInterface(around)
+            if around is not None
+            else None
+        )
 
     def text(self, text: QAccessible.Text) -> str:
         if not shiboken6.isValid(self._view):
@@ -157,8 +182,8 @@ class _ViewInterface(QAccessibleObject):
 
 
 _made: dict[int, _ViewInterface] = {}
-"""The objects of the views that live, by the views' ids: Qt holds them too, but not their Python
-side.
+"""The objects of the views that live, by the views' ids: Qt holds them too, but
+not their Python side.
 """
 
 
@@ -173,5 +198,7 @@ def _interface_of(name: str, made_for: object) -> Any:
 
 
 def serve_screen_readers() -> None:
-    """Have Qt ask here for the objects of views. Called once, before windows are made."""
+    """Have Qt ask here for the objects of views. Called once, before windows
+    are made.
+    """
     QAccessible.installFactory(_interface_of)

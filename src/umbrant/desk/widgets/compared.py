@@ -1,4 +1,6 @@
-"""How two takes share one place: one above the other, each half as high; and what is quieter."""
+"""How two takes share one place: one above the other, each half as high; and
+what is quieter.
+"""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -13,7 +15,9 @@ QUIET = 0.55
 
 
 def halves(box: QRectF) -> tuple[QRectF, QRectF]:
-    """The upper half of a box, for the take that is shown, and the lower one, for the other."""
+    """The upper half of a box, for the take that is shown, and the lower one,
+    for the other.
+    """
     middle = box.top() + box.height() / 2
     upper = QRectF(box.left(), box.top(), box.width(), box.height() / 2)
     return upper, QRectF(box.left(), middle, box.width(), box.height() / 2)

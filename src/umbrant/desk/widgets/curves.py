@@ -10,7 +10,9 @@ POINTS = 48
 """Into how many pieces a curve is cut to be drawn."""
 
 
-def curve_line(curve: Curve, box: QRectF, low: float = 0.0, high: float = 1.0) -> QPolygonF:
+def curve_line(
+    curve: Curve, box: QRectF, low: float = 0.0, high: float = 1.0
+) -> QPolygonF:
     """The curve over its range, fitted into a box."""
     if curve.shape == "step" and (low, high) == (0.0, 1.0):
         low, high = curve.threshold - 1.0, curve.threshold + 1.0
@@ -19,7 +21,10 @@ def curve_line(curve: Curve, box: QRectF, low: float = 0.0, high: float = 1.0) -
         share = index / POINTS
         height = worth(curve, low + (high - low) * share, low, high)
         found.append(
-            QPointF(box.left() + box.width() * share, box.bottom() - box.height() * height)
+            QPointF(
+                box.left() + box.width() * share,
+                box.bottom() - box.height() * height,
+            )
         )
     return QPolygonF(found)
 

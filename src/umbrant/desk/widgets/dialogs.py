@@ -1,4 +1,6 @@
-"""Every question the window asks in a dialog of its own. Tests answer in its place."""
+"""Every question the window asks in a dialog of its own. Tests answer in its
+place.
+"""
 
 from pathlib import Path
 
@@ -21,8 +23,8 @@ MOST_PROBLEMS = 12
 
 
 class Dialogs:
-    """Asks the author. Every method blocks until it is answered; None and False stand for 'no' and
-    'leave it'.
+    """Asks the author. Every method blocks until it is answered; None and False
+    stand for 'no' and 'leave it'.
     """
 
     def __init__(self, parent: QWidget) -> None:
@@ -60,27 +62,45 @@ class Dialogs:
         """Open a file in the editor that the author's desktop has for it."""
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
-    def text(self, title: str, label: str, first: str = "", verb: str = "Go on") -> str | None:
+    def text(
+        self, title: str, label: str, first: str = "", verb: str = "Go on"
+    ) -> str | None:
         """Ask for a line of text; None if the author cancels or gives none."""
         return self.optional_text(title, label, first, verb) or None
 
     def optional_text(
         self, title: str, label: str, first: str = "", verb: str = "Go on"
     ) -> str | None:
-        """Ask for a line of text, which may be empty; None if the author cancels."""
+        """Ask for a line of text, which may be empty; None if the author
+        cancels.
+        """
         field = line_field(first)
-        return field.text().strip() if self._fill(title, label, field, verb) else None
+        return (
+            field.text().strip()
+            if self._fill(title, label, field, verb)
+            else None
+        )
 
-    def note(self, title: str, label: str, first: str = "", verb: str = "Keep it") -> str | None:
+    def note(
+        self, title: str, label: str, first: str = "", verb: str = "Keep it"
+    ) -> str | None:
         """Several lines of text, which may be empty. Ctrl+Enter keeps them."""
         field = note_field(first)
-        return field.toPlainText() if self._fill(title, label, field, verb) else None
+        return (
+            field.toPlainText()
+            if self._fill(title, label, field, verb)
+            else None
+        )
 
-    def integer(self, title: str, label: str, first: int, verb: str = "Go on") -> int | None:
+    def integer(
+        self, title: str, label: str, first: int, verb: str = "Go on"
+    ) -> int | None:
         """A whole number from 0 on; None if the author cancels or gives none."""
         field = integer_field(first)
         fine = self._fill(title, label, field, verb)
-        return int(field.text()) if fine and field.hasAcceptableInput() else None
+        return (
+            int(field.text()) if fine and field.hasAcceptableInput() else None
+        )
 
     def choice(
         self, title: str, label: str, options: list[str], verb: str = "Take it"
@@ -93,9 +113,15 @@ class Dialogs:
 
     def unsaved(self, what: str) -> str:
         """What to do with unsaved changes: 'save', 'discard' or 'stay'."""
-        verbs = [Verb("Save", is_default=True), Verb("Discard"), Verb("Go back")]
+        verbs = [
+            Verb("Save", is_default=True),
+            Verb("Discard"),
+            Verb("Go back"),
+        ]
         text = f"{what} has unsaved changes."
-        answer = QuestionDialog(self._parent, "Unsaved changes", text, verbs).ask()
+        answer = QuestionDialog(
+            self._parent, "Unsaved changes", text, verbs
+        ).ask()
         return ("save", "discard", "stay")[answer]
 
     def trust(self, files: str) -> bool:
@@ -106,12 +132,15 @@ class Dialogs:
             "Let them run only if you know where they come from. The project can be read and "
             "edited either way."
         )
-        return self._asks("Nodes of its own", text, "Let them run", "Do not run them")
+        return self._asks(
+            "Nodes of its own", text, "Let them run", "Do not run them"
+        )
 
     def remove(self, what: str, users: list[str]) -> bool:
         """Whether to remove something that is still used."""
         text = (
-            f"{what} is used by {', '.join(users)}. Without it they cannot run. It can be undone."
+            f"{what} is used by {', '.join(users)}. Without it they cannot run. "
+            "It can be undone."
         )
         return self._asks(f"Remove {what}?", text, "Remove it", "Keep it")
 
@@ -120,22 +149,36 @@ class Dialogs:
         listed = [f"• {each}" for each in broken[:MOST_PROBLEMS]]
         if len(broken) > MOST_PROBLEMS:
             listed.append(f"… and {len(broken) - MOST_PROBLEMS} more.")
-        text = f"{what}? It breaks:\n\n" + "\n\n".join(listed) + "\n\nIt can be undone."
+        text = (
+            f"{what}? It breaks:\n\n"
+            + "\n\n".join(listed)
+            + "\n\nIt can be undone."
+        )
         return self._asks(what, text, "Change it", "Leave it")
 
     def overwrite(self, files: list[str]) -> bool:
         """Whether to write over files that somebody else has changed meanwhile."""
-        listed = ", ".join(files[:6]) + (f" and {len(files) - 6} more" if len(files) > 6 else "")
-        text = (
-            f"Another program has changed {listed} since they were read. Saving writes over that."
+        listed = ", ".join(files[:6]) + (
+            f" and {len(files) - 6} more" if len(files) > 6 else ""
         )
-        return self._asks("Changed meanwhile", text, "Overwrite them", "Do not save")
+        text = (
+            f"Another program has changed {listed} since they were read. "
+            "Saving writes over that."
+        )
+        return self._asks(
+            "Changed meanwhile", text, "Overwrite them", "Do not save"
+        )
 
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
         # The last is what Escape gives: nothing may be lost by it.
         verbs = [Verb("Discard them"), Verb("Take them up", is_default=True)]
-        return QuestionDialog(self._parent, "Unsaved changes were kept", what, verbs).ask() == 1
+        return (
+            QuestionDialog(
+                self._parent, "Unsaved changes were kept", what, verbs
+            ).ask()
+            == 1
+        )
 
     def problems(self, title: str, problems: list[Problem]) -> None:
         """Tell what is wrong, each with its place and the way out."""
@@ -148,7 +191,9 @@ class Dialogs:
 
     def message(self, title: str, text: str) -> None:
         """Show a text until the author closes it."""
-        QuestionDialog(self._parent, title, text, [Verb("Close", is_default=True)]).ask()
+        QuestionDialog(
+            self._parent, title, text, [Verb("Close", is_default=True)]
+        ).ask()
 
     def _asks(self, title: str, text: str, yes: str, no: str) -> bool:
         """A question whose careful answer, no, is the one that Enter gives."""
@@ -158,4 +203,6 @@ class Dialogs:
     def _fill(self, title: str, label: str, field: QWidget, verb: str) -> bool:
         """A question with a field. Returns whether it was filled in."""
         verbs = [Verb(verb, is_default=True), Verb("Cancel")]
-        return QuestionDialog(self._parent, title, label, verbs, field).ask() == 0
+        return (
+            QuestionDialog(self._parent, title, label, verbs, field).ask() == 0
+        )

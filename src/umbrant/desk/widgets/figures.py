@@ -1,4 +1,6 @@
-"""What stands and moves on the stage, drawn: bodies, props, names, and what was said."""
+"""What stands and moves on the stage, drawn: bodies, props, names, and what was
+said.
+"""
 
 import math
 
@@ -19,16 +21,25 @@ def draw_body(
     heading_deg: float,
     fill: QColor | None,
 ) -> None:
-    """A body, as large as it is, with a line for where it looks. Without a fill it is a puppet."""
-    painter.setPen(QPen(palette.ink, 2) if fill is None else QPen(palette.sheet, 1))
+    """A body, as large as it is, with a line for where it looks. Without a fill
+    it is a puppet.
+    """
+    painter.setPen(
+        QPen(palette.ink, 2) if fill is None else QPen(palette.sheet, 1)
+    )
     painter.setBrush(palette.sheet if fill is None else fill)
     painter.drawEllipse(at, size, size)
-    ahead = QPointF(math.cos(math.radians(heading_deg)), -math.sin(math.radians(heading_deg)))
+    ahead = QPointF(
+        math.cos(math.radians(heading_deg)),
+        -math.sin(math.radians(heading_deg)),
+    )
     painter.setPen(QPen(palette.ink if fill is None else palette.sheet, 2))
     painter.drawLine(at, at + ahead * size)
 
 
-def draw_chosen(painter: QPainter, palette: Palette, at: QPointF, size: float) -> None:
+def draw_chosen(
+    painter: QPainter, palette: Palette, at: QPointF, size: float
+) -> None:
     """A ring around the body that is looked at."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(palette.ink, 1.4))
@@ -36,9 +47,16 @@ def draw_chosen(painter: QPainter, palette: Palette, at: QPointF, size: float) -
 
 
 def draw_prop(
-    painter: QPainter, palette: Palette, at: QPointF, level: float, *, drains: bool
+    painter: QPainter,
+    palette: Palette,
+    at: QPointF,
+    level: float,
+    *,
+    drains: bool,
 ) -> None:
-    """A prop: one that drains as a round dial of its level, any other as a small square."""
+    """A prop: one that drains as a round dial of its level, any other as a
+    small square.
+    """
     painter.setPen(QPen(palette.wall_rule, 1))
     painter.setBrush(palette.sheet)
     if not drains:
@@ -47,17 +65,30 @@ def draw_prop(
     painter.drawEllipse(at, 5, 5)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(palette.now)
-    painter.drawPie(QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level))
+    painter.drawPie(
+        QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level)
+    )
 
 
 def box_for(painter: QPainter, text: str, at: QPointF, room: float) -> QRectF:
-    """The box that a text is drawn in at a point, so that none of it is cut off at the sides."""
+    """The box that a text is drawn in at a point, so that none of it is cut off
+    at the sides.
+    """
     wide = painter.fontMetrics().horizontalAdvance(text) + 14
-    return QRectF(max(2.0, min(at.x(), room - wide - 4.0)), max(2.0, at.y() - 16), wide, 20)
+    return QRectF(
+        max(2.0, min(at.x(), room - wide - 4.0)),
+        max(2.0, at.y() - 16),
+        wide,
+        20,
+    )
 
 
-def draw_boxed(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> QRectF:
-    """Draw a text in a box of its own, such as speech beside a body. Returns the box."""
+def draw_boxed(
+    painter: QPainter, palette: Palette, text: str, at: QPointF, room: float
+) -> QRectF:
+    """Draw a text in a box of its own, such as speech beside a body. Returns
+    the box.
+    """
     box = box_for(painter, text, at, room)
     painter.setPen(QPen(palette.chip_rule, 1))
     painter.setBrush(palette.sheet)

@@ -1,5 +1,5 @@
-"""Panes below one another share their height by use: the one that is used has room for what it
-shows.
+"""Panes below one another share their height by use: the one that is used has
+room for what it shows.
 """
 
 from PySide6.QtCore import QEvent, QObject, Qt
@@ -7,17 +7,22 @@ from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QSplitter, QWidget
 
 ROOM = 262
-"""How high a pane must be, in pixels, to show an answer of eight lines without scrolling."""
+"""How high a pane must be, in pixels, to show an answer of eight lines without
+scrolling.
+"""
 MOST_SHARE = 0.48
-"""How much of all the height a pane is given at most without being dragged there."""
+"""How much of all the height a pane is given at most without being dragged
+there.
+"""
 BY_KEYBOARD = (
     Qt.FocusReason.TabFocusReason,
     Qt.FocusReason.BacktabFocusReason,
     Qt.FocusReason.ShortcutFocusReason,
     Qt.FocusReason.OtherFocusReason,
 )
-"""How the keyboard comes to a pane where a hand on the mouse has not brought it. With the mouse
-nothing is moved: what was pressed would slip away from under the pointer.
+"""How the keyboard comes to a pane where a hand on the mouse has not brought
+it. With the mouse nothing is moved: what was pressed would slip away from under
+the pointer.
 """
 
 
@@ -29,19 +34,26 @@ class HeightByUse(QObject):
         self._splitter = splitter
 
     def watch(self, widget: QWidget) -> None:
-        """Give the pane that this widget lies in room once the widget gets the keyboard."""
+        """Give the pane that this widget lies in room once the widget gets the
+        keyboard.
+        """
         widget.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QFocusEvent) and event.gotFocus() and isinstance(watched, QWidget):
+        if (
+            isinstance(event, QFocusEvent)
+            and event.gotFocus()
+            and isinstance(watched, QWidget)
+        ):
             pane = self._pane_of(watched)
             if pane is not None and event.reason() in BY_KEYBOARD:
                 self.make_room(pane)
         return False
 
     def make_room(self, pane: QWidget) -> None:
-        """Give a pane the height of a typical answer, at the cost of the others. It keeps what it
-        was given: the author may have dragged it larger.
+        """Give a pane the height of a typical answer, at the cost of the
+        others. It keeps what it was given: the author may have dragged it
+        larger.
         """
         sizes, index = self._splitter.sizes(), self._splitter.indexOf(pane)
         missing = min(ROOM, int(sum(sizes) * MOST_SHARE)) - sizes[index]
@@ -52,8 +64,8 @@ class HeightByUse(QObject):
             self._splitter.setSizes(shares)
 
     def _pane_of(self, widget: QWidget) -> QWidget | None:
-        """The pane that a widget lies in. The tabs of both sides change places, so it is looked up
-        each time.
+        """The pane that a widget lies in. The tabs of both sides change places,
+        so it is looked up each time.
         """
         for index in range(self._splitter.count()):
             pane = self._splitter.widget(index)

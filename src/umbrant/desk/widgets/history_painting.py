@@ -1,5 +1,5 @@
-"""How the small history of a key is drawn: numbers and yes/no by height, anything else as marks
-where it changed.
+"""How the small history of a key is drawn: numbers and yes/no by height,
+anything else as marks where it changed.
 """
 
 from PySide6.QtCore import QPointF, QRectF
@@ -25,7 +25,9 @@ def paint_history(
     box, last = cell.adjusted(*INSET), max(1, last_tick)
     painter.setPen(QPen(palette.running, 1.2))
     numbers = [
-        written.value for written in changes.values if isinstance(written.value, int | float)
+        written.value
+        for written in changes.values
+        if isinstance(written.value, int | float)
     ]
     if numbers and len(numbers) == len(changes.values):
         painter.drawPolyline(_steps(changes, key, box, last))
@@ -36,7 +38,9 @@ def paint_history(
         painter.drawLine(QPointF(x, top), QPointF(x, box.bottom()))
 
 
-def _steps(changes: Changes[KeyWrite], key: Key, box: QRectF, last: int) -> QPolygonF:
+def _steps(
+    changes: Changes[KeyWrite], key: Key, box: QRectF, last: int
+) -> QPolygonF:
     values = [float(written.value) for written in changes.values]  # type: ignore[arg-type]
     low = key.low if key.low is not None else min(values)
     high = key.high if key.high is not None else max(values)

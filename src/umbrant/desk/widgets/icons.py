@@ -1,4 +1,6 @@
-"""The icons of the transport, drawn here so that they have the palette's colours at any scale."""
+"""The icons of the transport, drawn here so that they have the palette's
+colours at any scale.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QIcon, QPixmap, QPolygonF
@@ -9,8 +11,8 @@ SIZE = 18
 
 
 def icon(name: str, colour: QColor) -> QIcon:
-    """One of 'play', 'pause', 'tick_back', 'tick_on', 'mind_back', 'mind_on'. KeyError for any
-    other.
+    """One of 'play', 'pause', 'tick_back', 'tick_on', 'mind_back', 'mind_on'.
+    KeyError for any other.
     """
     shapes = _SHAPES[name]
     pixmap = QPixmap(SIZE * 3, SIZE * 3)
@@ -34,13 +36,23 @@ def _polygon(*corners: tuple[float, float]) -> QPolygonF:
 def _mirrored(shapes: list[QPolygonF | QRectF]) -> list[QPolygonF | QRectF]:
     def turn(shape: QPolygonF | QRectF) -> QPolygonF | QRectF:
         if isinstance(shape, QRectF):
-            return QRectF(SIZE - shape.right(), shape.top(), shape.width(), shape.height())
-        return QPolygonF([QPointF(SIZE - corner.x(), corner.y()) for corner in shape.toList()])
+            return QRectF(
+                SIZE - shape.right(), shape.top(), shape.width(), shape.height()
+            )
+        return QPolygonF(
+            [
+                QPointF(SIZE - corner.x(), corner.y())
+                for corner in shape.toList()
+            ]
+        )
 
     return [turn(shape) for shape in shapes]
 
 
-_TICK: list[QPolygonF | QRectF] = [QRectF(4, 4, 2, 10), _polygon((8, 4), (14, 9), (8, 14))]
+_TICK: list[QPolygonF | QRectF] = [
+    QRectF(4, 4, 2, 10),
+    _polygon((8, 4), (14, 9), (8, 14)),
+]
 _MIND: list[QPolygonF | QRectF] = [
     _polygon((2, 9), (5, 6), (8, 9), (5, 12)),
     _polygon((10, 4), (16, 9), (10, 14)),

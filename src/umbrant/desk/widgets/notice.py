@@ -1,4 +1,6 @@
-"""A message over a part of the window that goes away by itself, or when it is clicked."""
+"""A message over a part of the window that goes away by itself, or when it is
+clicked.
+"""
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
@@ -13,7 +15,9 @@ GAP, ABOVE = 12, 8
 
 
 class Notice(QLabel):
-    """Shows the desk's messages over a corner of the window, each for a few seconds."""
+    """Shows the desk's messages over a corner of the window, each for a few
+    seconds.
+    """
 
     def __init__(self, parent: QWidget, over: QWidget) -> None:
         super().__init__(parent)
@@ -48,7 +52,13 @@ class Notice(QLabel):
         if self.isHidden():
             return
         room = QRect(0, 0, min(WIDEST, self._area.width() - 40) - 2 * GAP, 1000)
-        needed = self.fontMetrics().boundingRect(room, int(Qt.TextFlag.TextWordWrap), self.text())
-        self.setFixedSize(needed.width() + 2 * GAP + 4, needed.height() + 2 * ABOVE + 2)
-        self.move(self._area.geometry().bottomLeft() + QPoint(16, -self.height() - 12))
+        needed = self.fontMetrics().boundingRect(
+            room, int(Qt.TextFlag.TextWordWrap), self.text()
+        )
+        self.setFixedSize(
+            needed.width() + 2 * GAP + 4, needed.height() + 2 * ABOVE + 2
+        )
+        self.move(
+            self._area.geometry().bottomLeft() + QPoint(16, -self.height() - 12)
+        )
         self.raise_()

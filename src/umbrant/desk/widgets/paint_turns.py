@@ -1,4 +1,6 @@
-"""Painting one view after the other, so that the keyboard and the mouse are heard in between."""
+"""Painting one view after the other, so that the keyboard and the mouse are
+heard in between.
+"""
 
 from PySide6.QtCore import QCoreApplication, QObject, QTimer
 from PySide6.QtWidgets import QWidget
@@ -6,10 +8,12 @@ from shiboken6 import isValid
 
 
 class PaintTurns(QObject):
-    """Has each widget that asks for it painted in a turn of the event loop of its own.
+    """Has each widget that asks for it painted in a turn of the event loop of
+    its own.
 
-    Qt paints all of a window that is to be painted at once. When another take is shown that is
-    nearly all of it, which takes longer than a window may keep its user waiting.
+    Qt paints all of a window that is to be painted at once. When another take
+    is shown that is nearly all of it, which takes longer than a window may keep
+    its user waiting.
     """
 
     def __init__(self, parent: QObject) -> None:

@@ -1,10 +1,11 @@
-"""How everything in the window is painted: nothing but pixels leaves a paint event, whatever goes
-wrong in it.
+"""How everything in the window is painted: nothing but pixels leaves a paint
+event, whatever goes wrong in it.
 
-An exception that left a paint event would leave its painter open, and Qt ends a process that does
-that. So all painted views have their base here. They say what they look like in `draw`, and a
-mistake there is logged and told in words in place of the view, while the rest of the window lives.
-What they draw is worked out in plain functions, which are tested without a window.
+An exception that left a paint event would leave its painter open, and Qt ends a
+process that does that. So all painted views have their base here. They say what
+they look like in `draw`, and a mistake there is logged and told in words in
+place of the view, while the rest of the window lives. What they draw is worked
+out in plain functions, which are tested without a window.
 """
 
 from collections.abc import Callable, Iterator, Sequence
@@ -32,10 +33,12 @@ ZOOM_KEYS = {"+": 1.25, "-": 0.8}
 FIT_KEY = "0"
 """The key that draws all of it again."""
 FAULT_HIGH = 52
-"""How high the place is, in pixels, in which a table says that it could not be drawn."""
+"""How high the place is, in pixels, in which a table says that it could not be
+drawn.
+"""
 FAULT = "fault"
-"""The property of a view in which its last fault stands, so that the same one is logged once and
-not at every frame.
+"""The property of a view in which its last fault stands, so that the same one
+is logged once and not at every frame.
 """
 
 
@@ -61,21 +64,26 @@ def saved(painter: QPainter) -> Iterator[None]:
 
 
 def guarded(
-    painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPainter], None]
+    painter: QPainter,
+    view: QWidget,
+    box: QRectF,
+    draw: Callable[[QPainter], None],
 ) -> bool:
-    """Draw something of a view; says whether that went well. A mistake is logged, and told in the
-    box in words.
+    """Draw something of a view; says whether that went well. A mistake is
+    logged, and told in the box in words.
     """
     try:
         with saved(painter):
             draw(painter)
-    except (
-        Exception
-    ) as error:  # a mistake of ours, whatever it is: the boundary that nothing may pass
+    except Exception as error:
+        # A mistake of ours, whatever it is: the boundary that nothing may pass.
         fault = f"{type(error).__name__}: {error}"
         if view.property(FAULT) != fault:
             view.setProperty(FAULT, fault)
-            log.exception("%s could not be drawn", view.accessibleName() or type(view).__name__)
+            log.exception(
+                "%s could not be drawn",
+                view.accessibleName() or type(view).__name__,
+            )
         with saved(painter):
             say_fault(painter, box, view)
         return False
@@ -83,7 +91,9 @@ def guarded(
 
 
 def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
-    """Say in a box that a view could not be drawn, why, and where more is to be found."""
+    """Say in a box that a view could not be drawn, why, and where more is to be
+    found.
+    """
     what = f"{view.accessibleName() or 'This'} could not be drawn ({view.property(FAULT)})."
     text = f"{what} The rest of the window works. What happened is in {log_file()}."
     painter.setOpacity(1.0)
@@ -96,8 +106,13 @@ def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
         Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
     )
     metrics = painter.fontMetrics()
-    if metrics.boundingRect(room.toRect(), flags, text).height() > room.height():
-        text = metrics.elidedText("! not drawn", Qt.TextElideMode.ElideRight, int(room.width()))
+    if (
+        metrics.boundingRect(room.toRect(), flags, text).height()
+        > room.height()
+    ):
+        text = metrics.elidedText(
+            "! not drawn", Qt.TextElideMode.ElideRight, int(room.width())
+        )
     painter.drawText(room, flags, text)
 
 
@@ -116,7 +131,9 @@ class PaintedView(QWidget):
         PaintTurns.shared().ask(self)
 
     def draw(self, painter: QPainter) -> None:
-        """Draw the view's content. Called in a paint event with the widget's rectangle cleared."""
+        """Draw the view's content. Called in a paint event with the widget's
+        rectangle cleared.
+        """
         raise NotImplementedError
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -125,19 +142,25 @@ class PaintedView(QWidget):
 
 
 class PaintedTable(QTableView):
-    """A table whose cells are drawn by a PaintedDelegate, on a ground and under what it draws
-    itself.
+    """A table whose cells are drawn by a PaintedDelegate, on a ground and under
+    what it draws itself.
     """
 
     def be_list(self, line_high: int) -> None:
-        """Show lines of this height without headers, one of which is selected as a whole."""
+        """Show lines of this height without headers, one of which is selected
+        as a whole.
+        """
         for header in (self.horizontalHeader(), self.verticalHeader()):
             header.hide()
         self.verticalHeader().setDefaultSectionSize(line_high)
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.horizontalHeader().setSectionResizeMode(
+            QHeaderView.ResizeMode.Fixed
+        )
         self.horizontalHeader().setMinimumSectionSize(20)
         self.setShowGrid(False)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionBehavior(
+            QAbstractItemView.SelectionBehavior.SelectRows
+        )
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -155,35 +178,60 @@ class PaintedTable(QTableView):
         """Draw what lies over the cells."""
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        foot = QRectF(0, self.viewport().height() - FAULT_HIGH, self.viewport().width(), FAULT_HIGH)
+        foot = QRectF(
+            0,
+            self.viewport().height() - FAULT_HIGH,
+            self.viewport().width(),
+            FAULT_HIGH,
+        )
         with painting(self.viewport()) as painter:
             fine = guarded(painter, self, foot, self.draw_ground)
         super().paintEvent(event)
         with painting(self.viewport()) as painter:
             guarded(painter, self, foot, self.draw_over)
             if not fine:
-                say_fault(painter, foot, self)  # again, for the cells have been drawn over it
+                say_fault(
+                    painter, foot, self
+                )  # again, for the cells have been drawn over it
 
 
 class PaintedDelegate(QStyledItemDelegate):
     """Draws the cells of a view."""
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         """Draw the cell of an index inside its box."""
         raise NotImplementedError
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex) -> None:
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex
+    ) -> None:
         view, cell = self.parent(), QRectF(option.rect)
         if not isinstance(view, QWidget):
-            raise TypeError("a painted delegate's parent is the view whose cells it draws")
-        guarded(painter, view, cell, lambda each: self.draw_cell(each, cell, option, index))
+            raise TypeError(
+                "a painted delegate's parent is the view whose cells it draws"
+            )
+        guarded(
+            painter,
+            view,
+            cell,
+            lambda each: self.draw_cell(each, cell, option, index),
+        )
 
 
 def paint_with(desk: Desk, view: PaintedView) -> None:
     """Paint a view anew whenever something else is looked at."""
-    for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
+    for changed in (
+        desk.project_changed,
+        desk.take_changed,
+        desk.agent_changed,
+        desk.row_selected,
+    ):
         changed.connect(view.update_in_turn)
     desk.playhead_moved.connect(view.update_in_turn)
 

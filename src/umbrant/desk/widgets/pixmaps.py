@@ -1,5 +1,5 @@
-"""Pictures of what changes seldom, kept so that moving the playhead redraws only what follows
-it.
+"""Pictures of what changes seldom, kept so that moving the playhead redraws
+only what follows it.
 """
 
 from collections.abc import Callable, Hashable
@@ -16,11 +16,12 @@ Paint = Callable[[QPainter, QRectF], None]
 
 
 class PixmapCache:
-    """Pictures by name. A picture is painted anew when what it depends on, its key, is another.
+    """Pictures by name. A picture is painted anew when what it depends on, its
+    key, is another.
 
-    With `hasty`, a picture is kept only once its key has been the same twice: what is another each
-    time is painted straight away, which is quicker. Not for text, which looks a little different on
-    a picture.
+    With `hasty`, a picture is kept only once its key has been the same twice:
+    what is another each time is painted straight away, which is quicker. Not
+    for text, which looks a little different on a picture.
     """
 
     def __init__(self, *, hasty: bool = False) -> None:
@@ -28,10 +29,15 @@ class PixmapCache:
         self._kept: dict[Hashable, tuple[Hashable, QPixmap | None]] = {}
 
     def draw(
-        self, painter: QPainter, box: QRectF, name: Hashable, key: Hashable, paint: Paint
+        self,
+        painter: QPainter,
+        box: QRectF,
+        name: Hashable,
+        key: Hashable,
+        paint: Paint,
     ) -> None:
-        """Draw a picture into a box, painting it first if need be. `paint` gets a box of the same
-        size at (0, 0).
+        """Draw a picture into a box, painting it first if need be. `paint` gets
+        a box of the same size at (0, 0).
         """
         ratio = painter.device().devicePixelRatio()
         wide, high = ceil(box.width()), ceil(box.height())
@@ -53,7 +59,9 @@ class PixmapCache:
         painter.drawPixmap(box.topLeft(), picture)
 
 
-def _paint_straight(painter: QPainter, box: QRectF, wide: int, high: int, paint: Paint) -> None:
+def _paint_straight(
+    painter: QPainter, box: QRectF, wide: int, high: int, paint: Paint
+) -> None:
     with saved(painter):
         painter.translate(box.topLeft())
         area = QRectF(0, 0, wide, high)

@@ -1,5 +1,5 @@
-"""A question in the look of the house: what it is about, what is asked, perhaps a field, and
-buttons that say what they do.
+"""A question in the look of the house: what it is about, what is asked, perhaps
+a field, and buttons that say what they do.
 """
 
 from collections.abc import Mapping, Sequence
@@ -21,7 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 WIDTH, FROM_TOP = 480, 96
-"""How wide a question is, and how far below the top of its window it stands, in pixels."""
+"""How wide a question is, and how far below the top of its window it stands, in
+pixels.
+"""
 MOST_TEXT = 380
 """A text that is higher scrolls, so that the buttons stay on the screen."""
 MOST_INTEGER = 2**31 - 1
@@ -43,11 +45,11 @@ class Verb:
 
 
 class QuestionDialog(QDialog):
-    """Asks the author, over the window. Escape gives the last answer, which is to leave it as it
-    is.
+    """Asks the author, over the window. Escape gives the last answer, which is
+    to leave it as it is.
 
-    Buttons are reached by Tab and the arrows, and by Alt with the first letter of what they say.
-    Lives in the window's thread.
+    Buttons are reached by Tab and the arrows, and by Alt with the first letter
+    of what they say. Lives in the window's thread.
     """
 
     def __init__(
@@ -58,7 +60,9 @@ class QuestionDialog(QDialog):
         verbs: Sequence[Verb],
         field: QWidget | None = None,
     ) -> None:
-        super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
+        super().__init__(
+            parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint
+        )
         self.setObjectName("question")
         self.setWindowTitle(title)
         self.setAccessibleName(title)
@@ -80,7 +84,9 @@ class QuestionDialog(QDialog):
             field.setAccessibleName(text or title)
             field.installEventFilter(self)
             layout.addWidget(field)
-        self.buttons = [self._button(index, verb) for index, verb in enumerate(verbs)]
+        self.buttons = [
+            self._button(index, verb) for index, verb in enumerate(verbs)
+        ]
         row = QHBoxLayout()
         row.addStretch(1)
         for button in self.buttons:
@@ -110,17 +116,26 @@ class QuestionDialog(QDialog):
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             focused = self.focusWidget()
-            pressed = focused if isinstance(focused, QPushButton) else self._default()
+            pressed = (
+                focused if isinstance(focused, QPushButton) else self._default()
+            )
             pressed.click()
             return
         super().keyPressEvent(event)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Enter in the field answers; in one of several lines it does so with Ctrl."""
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+        """Enter in the field answers; in one of several lines it does so with
+        Ctrl.
+        """
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+        ):
             is_enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
             several = isinstance(watched, QPlainTextEdit)
-            with_ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            with_ctrl = bool(
+                event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            )
             if is_enter and (with_ctrl or not several):
                 self._default().click()
                 return True
@@ -133,7 +148,9 @@ class QuestionDialog(QDialog):
         label = QLabel(text, self)
         label.setObjectName("questionText")
         label.setWordWrap(True)
-        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        label.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse
+        )
         if label.heightForWidth(WIDTH - 60) <= MOST_TEXT:
             return label
         area = QScrollArea(self)
@@ -177,8 +194,9 @@ def note_field(first: str) -> QPlainTextEdit:
 
 
 def integer_field(first: int) -> QLineEdit:
-    """A whole number from 0 on. The toolkit's own field for numbers leaves what is typed no width
-    when the style sheet gives it a border and its arrows are left out.
+    """A whole number from 0 on. The toolkit's own field for numbers leaves what
+    is typed no width when the style sheet gives it a border and its arrows are
+    left out.
     """
     field = line_field(str(first))
     field.setValidator(QIntValidator(0, MOST_INTEGER, field))
@@ -186,7 +204,9 @@ def integer_field(first: int) -> QLineEdit:
 
 
 def list_field(options: Sequence[str]) -> QListWidget:
-    """One of several texts; the first is selected, and typing goes to the one that begins so."""
+    """One of several texts; the first is selected, and typing goes to the one
+    that begins so.
+    """
     field = QListWidget()
     field.addItems(list(options))
     field.setCurrentRow(0)

@@ -11,22 +11,29 @@ PART = " · "
 
 
 class ShortenedLabel(PaintedView):
-    """A line of dim text, of which as many parts are shown as fit whole; the tooltip has all.
+    """A line of dim text, of which as many parts are shown as fit whole; the
+    tooltip has all.
 
-    Unlike a QLabel it does not lay out the window anew when its text changes, which it does at
-    every tick.
+    Unlike a QLabel it does not lay out the window anew when its text changes,
+    which it does at every tick.
     """
 
     def __init__(
-        self, parent: QWidget, text: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+        self,
+        parent: QWidget,
+        text: str = "",
+        align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
     ) -> None:
         super().__init__(parent)
         self.setObjectName("dim")
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setSizePolicy(
+            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
+        )
         self._align = align
         self._text = ""
         self.drops_all = False
-        """Whether a first part that does not fit is left out, rather than cut."""
+        """Whether a first part that does not fit is left out, rather than cut.
+        """
         self.setText(text)
 
     def text(self) -> str:
@@ -46,15 +53,27 @@ class ShortenedLabel(PaintedView):
 
     def draw(self, painter: QPainter) -> None:
         painter.setPen(self.palette().windowText().color())
-        painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, self.shown())
+        painter.drawText(
+            self.rect(),
+            self._align | Qt.AlignmentFlag.AlignVCenter,
+            self.shown(),
+        )
 
     def shown(self) -> str:
-        """As many parts as there is room for. Only the first is cut, with an ellipsis; or it is
-        left out, where parts are shown whole.
+        """As many parts as there is room for. Only the first is cut, with an
+        ellipsis; or it is left out, where parts are shown whole.
         """
         metrics, parts = self.fontMetrics(), self._text.split(PART)
-        if self.drops_all and metrics.horizontalAdvance(parts[0]) > self.width():
+        if (
+            self.drops_all
+            and metrics.horizontalAdvance(parts[0]) > self.width()
+        ):
             return ""
-        while len(parts) > 1 and metrics.horizontalAdvance(PART.join(parts)) > self.width():
+        while (
+            len(parts) > 1
+            and metrics.horizontalAdvance(PART.join(parts)) > self.width()
+        ):
             parts.pop()
-        return metrics.elidedText(PART.join(parts), Qt.TextElideMode.ElideRight, self.width())
+        return metrics.elidedText(
+            PART.join(parts), Qt.TextElideMode.ElideRight, self.width()
+        )

@@ -1,5 +1,5 @@
-"""Several views in one place, one of them shown: a heading with a tab for each, and a line about
-what it shows.
+"""Several views in one place, one of them shown: a heading with a tab for each,
+and a line about what it shows.
 """
 
 from collections.abc import Callable, Sequence
@@ -7,14 +7,23 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from umbrant.desk.widgets.shortened_label import ShortenedLabel
 
 
 @dataclass(frozen=True)
 class Tab:
-    """One tab: the view with its id, the action that shows it, and what is written about it."""
+    """One tab: the view with its id, the action that shows it, and what is
+    written about it.
+    """
 
     id: str
     view: QWidget
@@ -24,7 +33,9 @@ class Tab:
 
 
 class Tabs(QWidget):
-    """A stack of views with a tab for each. It never shows one by itself: its actions do."""
+    """A stack of views with a tab for each. It never shows one by itself: its
+    actions do.
+    """
 
     changed = Signal(str)
     """Another view is shown: its id."""
@@ -36,7 +47,8 @@ class Tabs(QWidget):
         self._stack = QStackedWidget(self)
         self.buttons = {tab.id: self._button(tab.action) for tab in tabs}
         self._heading = ShortenedLabel(self)
-        # Beside many tabs there may be room for a few letters, which say nothing.
+        # Beside many tabs there may be room for a few letters, which say
+        # nothing.
         self._heading.drops_all = True
         for tab in tabs:
             self._stack.addWidget(tab.view)

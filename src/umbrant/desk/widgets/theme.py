@@ -1,5 +1,5 @@
-"""Every colour, font and measure of the window, by its role. Night is Day's counterpart, with the
-same roles.
+"""Every colour, font and measure of the window, by its role. Night is Day's
+counterpart, with the same roles.
 """
 
 from dataclasses import dataclass
@@ -11,7 +11,9 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase
 
 @dataclass(frozen=True)
 class Palette:
-    """A colour for each role. `name` stands for all of them in the keys of kept pictures."""
+    """A colour for each role. `name` stands for all of them in the keys of kept
+    pictures.
+    """
 
     name: str
     ground: QColor
@@ -78,7 +80,15 @@ DAY = Palette(
     ),
     leads=tuple(
         QColor(each)
-        for each in ("#BF554B", "#656DC7", "#767A3F", "#7C7667", "#8A68A6", "#497D8F", "#986D31")
+        for each in (
+            "#BF554B",
+            "#656DC7",
+            "#767A3F",
+            "#7C7667",
+            "#8A68A6",
+            "#497D8F",
+            "#986D31",
+        )
     ),
 )
 
@@ -113,7 +123,15 @@ NIGHT = Palette(
     ),
     leads=tuple(
         QColor(each)
-        for each in ("#B25D54", "#626ACB", "#75793C", "#6E6A5F", "#7F609A", "#517C8B", "#996D2E")
+        for each in (
+            "#B25D54",
+            "#626ACB",
+            "#75793C",
+            "#6E6A5F",
+            "#7F609A",
+            "#517C8B",
+            "#996D2E",
+        )
     ),
 )
 
@@ -135,7 +153,9 @@ def body_font(pixels: int = 12, *, bold: bool = False) -> QFont:
 @lru_cache(maxsize=1)
 def _family() -> str:
     known = QFontDatabase.families()
-    return next((family for family in _FAMILIES if family in known), "Sans Serif")
+    return next(
+        (family for family in _FAMILIES if family in known), "Sans Serif"
+    )
 
 
 _SHEET = Template("""

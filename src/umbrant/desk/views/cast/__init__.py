@@ -1,1 +1,3 @@
-"""The cast of a scenario as a table: the chips of the setting's lines, names down."""
+"""The cast of a scenario as a table: the chips of the setting's lines, names
+down.
+"""

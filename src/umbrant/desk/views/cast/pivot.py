@@ -1,4 +1,6 @@
-"""The lines of the setting about one cast, turned into rows and columns. Knows nothing of Qt."""
+"""The lines of the setting about one cast, turned into rows and columns. Knows
+nothing of Qt.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -21,7 +23,9 @@ PLAIN_COLUMNS = (
     ("sight", "sees", 56),
     ("hearing", "hears", 56),
 )
-"""What a chip of a line is called, the title of its column, and how wide that is in pixels."""
+"""What a chip of a line is called, the title of its column, and how wide that
+is in pixels.
+"""
 NUMBER_WIDE = 66
 
 
@@ -53,8 +57,12 @@ class CastRow:
         return ", ".join(piece.text for piece in self.cells.values())
 
 
-def pivoted(lines: Iterable[SettingLine], scenario: str) -> tuple[list[CastColumn], list[CastRow]]:
-    """The columns and the rows of a scenario's cast; a column for each number that any body has."""
+def pivoted(
+    lines: Iterable[SettingLine], scenario: str
+) -> tuple[list[CastColumn], list[CastRow]]:
+    """The columns and the rows of a scenario's cast; a column for each number
+    that any body has.
+    """
     rows: dict[int, CastRow] = {}
     numbers: dict[str, None] = {}
     for line in lines:
@@ -68,7 +76,9 @@ def pivoted(lines: Iterable[SettingLine], scenario: str) -> tuple[list[CastColum
             rows[place] = CastRow(line, _by_label(line))
         elif about == ("body",) and place in rows:
             rows[place].cells.update(_by_label(line))
-        elif about[:2] == ("body", "stats") and len(about) == 3 and place in rows:
+        elif (
+            about[:2] == ("body", "stats") and len(about) == 3 and place in rows
+        ):
             name = str(about[2])
             value = _by_label(line).get("value")
             if value is not None:
@@ -76,17 +86,26 @@ def pivoted(lines: Iterable[SettingLine], scenario: str) -> tuple[list[CastColum
                 rows[place].cells[f"number {name}"] = value
     columns: list[CastColumn] = []
     x = 10
-    given = [*PLAIN_COLUMNS, *((f"number {name}", name, NUMBER_WIDE) for name in numbers)]
+    given = [
+        *PLAIN_COLUMNS,
+        *((f"number {name}", name, NUMBER_WIDE) for name in numbers),
+    ]
     for key, title, wide in given:
         columns.append(CastColumn(key, title, wide, x))
         x += wide
     for row in rows.values():
         # In the order of the columns: so the keyboard goes from left to right.
         row.cells = {
-            column.key: row.cells[column.key] for column in columns if column.key in row.cells
+            column.key: row.cells[column.key]
+            for column in columns
+            if column.key in row.cells
         }
     return columns, list(rows.values())
 
 
 def _by_label(line: SettingLine) -> dict[str, SentencePiece]:
-    return {piece.chip.label: piece for piece in line.pieces if piece.chip is not None}
+    return {
+        piece.chip.label: piece
+        for piece in line.pieces
+        if piece.chip is not None
+    }

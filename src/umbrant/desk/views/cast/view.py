@@ -1,4 +1,6 @@
-"""The cast as a table. Its chips are those of the setting, so that either can be edited."""
+"""The cast as a table. Its chips are those of the setting, so that either can
+be edited.
+"""
 
 from collections.abc import Callable
 from functools import partial
@@ -18,7 +20,13 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QMenu,
+    QStyleOptionViewItem,
+    QWidget,
+)
 
 from umbrant.desk.chips.drawing import draw_pieces
 from umbrant.desk.chips.layout import PlacedPiece, RowLayout
@@ -56,7 +64,9 @@ class CastModel(QAbstractTableModel):
     def reload(self) -> None:
         """Take up the cast as it now is."""
         self.beginResetModel()
-        lines = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
+        lines = Setting(
+            self.desk.project, self.desk.catalog, self._memory
+        ).lines()
         self.columns, self.rows = pivoted(lines, self.desk.scenario_name)
         self.endResetModel()
 
@@ -68,8 +78,12 @@ class CastModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 1
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(self.rows):
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(
+            self.rows
+        ):
             return self.rows[index.row()].text
         return None
 
@@ -86,11 +100,17 @@ class CastHeader(QHeaderView):
     def sizeHint(self) -> QSize:
         return QSize(super().sizeHint().width(), 30)
 
-    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
-        guarded(painter, self, QRectF(rect), lambda each: self._draw(each, rect))
+    def paintSection(
+        self, painter: QPainter, rect: QRect, section: int
+    ) -> None:
+        guarded(
+            painter, self, QRectF(rect), lambda each: self._draw(each, rect)
+        )
 
     def _draw(self, painter: QPainter, rect: QRect) -> None:
-        """Draw the titles; `rect` begins where the table does, which may be left of the view."""
+        """Draw the titles; `rect` begins where the table does, which may be
+        left of the view.
+        """
         palette = self._view.brushes.palette
         painter.fillRect(rect, palette.ground)
         painter.setPen(palette.dim)
@@ -99,10 +119,14 @@ class CastHeader(QHeaderView):
         for column in self._view.cast.columns:
             with saved(painter):
                 if column.key != NAMES:
-                    painter.setClipRect(QRectF(names_end, 0, self.width(), self.height()))
+                    painter.setClipRect(
+                        QRectF(names_end, 0, self.width(), self.height())
+                    )
                 left = rect.left() + self._view.left_of(column) + 5
                 box = QRectF(left, 0, column.wide - GAP, self.height())
-                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, column.title)
+                painter.drawText(
+                    box, Qt.AlignmentFlag.AlignVCenter, column.title
+                )
 
 
 class CastDelegate(PaintedDelegate):
@@ -113,7 +137,11 @@ class CastDelegate(PaintedDelegate):
         self._view = view
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         view, layout = self._view, self._view.layout_at(index.row())
         palette = view.brushes.palette
@@ -124,14 +152,25 @@ class CastDelegate(PaintedDelegate):
             name, rest = layout.placed[:1], layout.placed[1:]
             with saved(painter):
                 painter.translate(cell.topLeft())
-                draw_pieces(painter, RowLayout(0.0, placed=name), view.brushes, focused)
-                painter.setClipRect(QRectF(view.names_end, 0, cell.width(), cell.height()))
-                draw_pieces(painter, RowLayout(0.0, placed=rest), view.brushes, focused)
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+                draw_pieces(
+                    painter, RowLayout(0.0, placed=name), view.brushes, focused
+                )
+                painter.setClipRect(
+                    QRectF(view.names_end, 0, cell.width(), cell.height())
+                )
+                draw_pieces(
+                    painter, RowLayout(0.0, placed=rest), view.brushes, focused
+                )
+        painter.fillRect(
+            QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1),
+            palette.rule,
+        )
 
 
 class CastTable(ChipTable):
-    """The cast as a table. Arrow keys walk its cells, Enter opens one or adds to the cast."""
+    """The cast as a table. Arrow keys walk its cells, Enter opens one or adds
+    to the cast.
+    """
 
     walked = Signal(object)
     """The path of the one that is now selected."""
@@ -156,8 +195,11 @@ class CastTable(ChipTable):
         self.setHorizontalHeader(CastHeader(self))
         self.horizontalHeader().show()
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        # The toolkit moves the pixels it has; those of the names are to stay where they are.
+        self.setHorizontalScrollMode(
+            QAbstractItemView.ScrollMode.ScrollPerPixel
+        )
+        # The toolkit moves the pixels it has; those of the names are to stay
+        # where they are.
         self.horizontalScrollBar().valueChanged.connect(self._scrolled)
         self.selectionModel().currentRowChanged.connect(self._walked)
         desk.project_changed.connect(self.reload_when_seen)
@@ -175,16 +217,22 @@ class CastTable(ChipTable):
         self.is_stale, index = False, max(0, self.selected_index())
         self.cast.reload()
         last = self.cast.columns[-1] if self.cast.columns else None
-        self.setColumnWidth(SENTENCES, last.x + last.wide if last is not None else 100)
+        self.setColumnWidth(
+            SENTENCES, last.x + last.wide if last is not None else 100
+        )
         self.lay_out_again()
-        self.setCurrentIndex(self.cast.index(min(index, len(self.cast.rows) - 1), SENTENCES))
+        self.setCurrentIndex(
+            self.cast.index(min(index, len(self.cast.rows) - 1), SENTENCES)
+        )
         self._keep_column()
 
     def selected_index(self) -> int:
         return self.currentIndex().row()
 
     def select_path(self, path: Path) -> None:
-        """Select whom a path leads to or into; nothing for the path of anything else."""
+        """Select whom a path leads to or into; nothing for the path of anything
+        else.
+        """
         for index, row in enumerate(self.cast.rows):
             if path[: len(row.path)] == row.path:
                 self.setCurrentIndex(self.cast.index(index, SENTENCES))
@@ -192,7 +240,11 @@ class CastTable(ChipTable):
     def selected_path(self) -> Path | None:
         """The path of the one that is selected; None in an empty cast."""
         index = self.selected_index()
-        return self.cast.rows[index].path if 0 <= index < len(self.cast.rows) else None
+        return (
+            self.cast.rows[index].path
+            if 0 <= index < len(self.cast.rows)
+            else None
+        )
 
     def lay_out_again(self) -> None:
         self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
@@ -207,17 +259,28 @@ class CastTable(ChipTable):
             piece = row.cells.get(column.key)
             if piece is not None:
                 wide = min(self.brushes.fonts.width(piece), column.wide - GAP)
-                box = QRectF(self.left_of(column), (self.brushes.line - high) / 2, wide, high)
+                box = QRectF(
+                    self.left_of(column),
+                    (self.brushes.line - high) / 2,
+                    wide,
+                    high,
+                )
                 layout.placed.append(PlacedPiece(piece, box))
         return layout
 
     def left_of(self, column: CastColumn) -> int:
-        """Where a column begins in the table. The names stay in sight while it is scrolled."""
-        return column.x + (self.horizontalScrollBar().value() if column.key == NAMES else 0)
+        """Where a column begins in the table. The names stay in sight while it
+        is scrolled.
+        """
+        return column.x + (
+            self.horizontalScrollBar().value() if column.key == NAMES else 0
+        )
 
     @property
     def names_end(self) -> int:
-        """Where the names end in the table: what is scrolled past that is under them."""
+        """Where the names end in the table: what is scrolled past that is under
+        them.
+        """
         first = self.cast.columns[0] if self.cast.columns else None
         return self.left_of(first) + first.wide if first is not None else 0
 
@@ -231,10 +294,14 @@ class CastTable(ChipTable):
     # what can be done
 
     def open_additions(self) -> None:
-        """Offer who and what can be added: to the cast, and to the one that is selected."""
+        """Offer who and what can be added: to the cast, and to the one that is
+        selected.
+        """
         index = self.selected_index()
         if not 0 <= index < len(self.cast.rows):
-            self.desk.message.emit("The cast is empty: add to the scenario in the setting.")
+            self.desk.message.emit(
+                "The cast is empty: add to the scenario in the setting."
+            )
             return
         menu = QMenu(self)
         menu.setAccessibleName("Add to the cast")
@@ -251,9 +318,13 @@ class CastTable(ChipTable):
         """Add something, and select the last row if it is one of the cast."""
         count = len(self.cast.rows)
         title = addition.title.partition(":")[0].lower()
-        self.apply_edit(Edit(f"Add {title}", lambda project: addition.add_to(project)[0]))
+        self.apply_edit(
+            Edit(f"Add {title}", lambda project: addition.add_to(project)[0])
+        )
         if len(self.cast.rows) > count:
-            self.setCurrentIndex(self.cast.index(len(self.cast.rows) - 1, SENTENCES))
+            self.setCurrentIndex(
+                self.cast.index(len(self.cast.rows) - 1, SENTENCES)
+            )
 
     def delete(self) -> bool:
         path = self.selected_path()
@@ -261,13 +332,21 @@ class CastTable(ChipTable):
             users = Setting(self.desk.project, self.desk.catalog).users(path)
             name = self.cast.rows[self.selected_index()].cells["name"].text
             if not users or self._dialogs().remove(name, users):
-                self.apply_edit(Edit(f"Remove {name}", lambda project: remove(project, path)))
+                self.apply_edit(
+                    Edit(
+                        f"Remove {name}", lambda project: remove(project, path)
+                    )
+                )
         return True
 
     def move_line(self, step: int) -> bool:
         path = self.selected_path()
-        if path is not None and self.apply_edit(Edit("Move", lambda p: move(p, path, step))):
-            index = min(len(self.cast.rows) - 1, max(0, self.selected_index() + step))
+        if path is not None and self.apply_edit(
+            Edit("Move", lambda p: move(p, path, step))
+        ):
+            index = min(
+                len(self.cast.rows) - 1, max(0, self.selected_index() + step)
+            )
             self.setCurrentIndex(self.cast.index(index, SENTENCES))
         return True
 
@@ -292,7 +371,10 @@ class CastTable(ChipTable):
         for key, piece in self.cast.rows[self.selected_index()].cells.items():
             if piece.chip is not None and piece.chip.key == found[0].key:
                 self._column = key
-        column = next((each for each in self.cast.columns if each.key == self._column), None)
+        column = next(
+            (each for each in self.cast.columns if each.key == self._column),
+            None,
+        )
         if column is not None:
             self._bring_into_sight(column)
 
@@ -311,7 +393,11 @@ class CastTable(ChipTable):
         if not self._column or not 0 <= index < len(self.cast.rows):
             return
         piece = self.cast.rows[index].cells.get(self._column)
-        self.focused = piece.chip.key if piece is not None and piece.chip is not None else None
+        self.focused = (
+            piece.chip.key
+            if piece is not None and piece.chip is not None
+            else None
+        )
         self.viewport().update()
 
     def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:

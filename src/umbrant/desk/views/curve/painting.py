@@ -1,5 +1,5 @@
-"""How a response curve is drawn: its shape, how often inputs came up, the one at the playhead, what
-can be dragged.
+"""How a response curve is drawn: its shape, how often inputs came up, the one
+at the playhead, what can be dragged.
 
 Plain functions of a `CurveLook`.
 """
@@ -16,8 +16,8 @@ from umbrant.model.values import Curve, Shape, number_text
 
 @dataclass(frozen=True)
 class Grip:
-    """A point of the curve that can be dragged, and what it changes; `at` in shares of the range
-    and of the worth.
+    """A point of the curve that can be dragged, and what it changes; `at` in
+    shares of the range and of the worth.
     """
 
     name: str
@@ -35,8 +35,8 @@ class CurveLook:
     chosen: str = ""
     """The grip that the keyboard is on."""
     counts: tuple[float, ...] = ()
-    """For how many ticks the input was in each of so many equal parts of the range; empty where
-    that is not known.
+    """For how many ticks the input was in each of so many equal parts of the
+    range; empty where that is not known.
     """
     now: tuple[float, float] | None = None
     """The input at the playhead, and what it is worth."""
@@ -46,10 +46,15 @@ class CurveLook:
 
 def point_in(plot: QRectF, at: tuple[float, float]) -> QPointF:
     """Where a share of the range and of the worth is drawn."""
-    return QPointF(plot.left() + plot.width() * at[0], plot.bottom() - plot.height() * at[1])
+    return QPointF(
+        plot.left() + plot.width() * at[0],
+        plot.bottom() - plot.height() * at[1],
+    )
 
 
-def paint_curve(painter: QPainter, look: CurveLook, plot: QRectF, palette: Palette) -> None:
+def paint_curve(
+    painter: QPainter, look: CurveLook, plot: QRectF, palette: Palette
+) -> None:
     """Draw a curve into a box, with its numbers around it."""
     painter.setFont(body_font(11))
     _paint_frame(painter, look, plot, palette)
@@ -61,26 +66,38 @@ def paint_curve(painter: QPainter, look: CurveLook, plot: QRectF, palette: Palet
     if look.now is not None:
         _paint_now(painter, look, look.now, plot, palette)
     for grip in look.grips:
-        painter.setPen(QPen(palette.now if grip.name == look.chosen else palette.running, 2))
+        painter.setPen(
+            QPen(
+                palette.now if grip.name == look.chosen else palette.running, 2
+            )
+        )
         painter.setBrush(palette.sheet)
         painter.drawEllipse(point_in(plot, grip.at), 5, 5)
     _paint_legend(painter, look, plot, palette)
 
 
-def _paint_frame(painter: QPainter, look: CurveLook, plot: QRectF, palette: Palette) -> None:
+def _paint_frame(
+    painter: QPainter, look: CurveLook, plot: QRectF, palette: Palette
+) -> None:
     for share in (0.0, 0.25, 0.5, 0.75, 1.0):
         y = plot.bottom() - plot.height() * share
         painter.setPen(QPen(palette.rule, 1))
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
     painter.setPen(palette.dim)
     painter.drawText(
-        QRectF(0, plot.top() - 8, plot.left() - 8, 16), Qt.AlignmentFlag.AlignRight, "1"
+        QRectF(0, plot.top() - 8, plot.left() - 8, 16),
+        Qt.AlignmentFlag.AlignRight,
+        "1",
     )
     painter.drawText(
-        QRectF(0, plot.bottom() - 8, plot.left() - 8, 16), Qt.AlignmentFlag.AlignRight, "0"
+        QRectF(0, plot.bottom() - 8, plot.left() - 8, 16),
+        Qt.AlignmentFlag.AlignRight,
+        "0",
     )
     painter.drawText(
-        QRectF(plot.left() - 20, plot.bottom() + 4, 80, 16), 0, f"{'':4}{number_text(look.low)}"
+        QRectF(plot.left() - 20, plot.bottom() + 4, 80, 16),
+        0,
+        f"{'':4}{number_text(look.low)}",
     )
     right = QRectF(plot.right() - 60, plot.bottom() + 4, 64, 16)
     painter.drawText(right, Qt.AlignmentFlag.AlignRight, number_text(look.high))
@@ -96,29 +113,45 @@ def _paint_counts(
     wide = plot.width() / len(counts)
     for index, count in enumerate(counts):
         high = plot.height() * 0.6 * count / most
-        bar = QRectF(plot.left() + index * wide + 1, plot.bottom() - high, wide - 2, high)
+        bar = QRectF(
+            plot.left() + index * wide + 1, plot.bottom() - high, wide - 2, high
+        )
         painter.fillRect(bar, palette.different)
 
 
 def _paint_other(
-    painter: QPainter, look: CurveLook, other: tuple[float, float], plot: QRectF, palette: Palette
+    painter: QPainter,
+    look: CurveLook,
+    other: tuple[float, float],
+    plot: QRectF,
+    palette: Palette,
 ) -> None:
     """A hollow point: where the other take stands on the curve."""
     given, worth = other
-    share = min(1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0)))
+    share = min(
+        1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0))
+    )
     painter.setPen(QPen(palette.dim, 1.6))
     painter.setBrush(palette.sheet)
     painter.drawEllipse(point_in(plot, (share, worth)), 5.5, 5.5)
 
 
 def _paint_now(
-    painter: QPainter, look: CurveLook, now: tuple[float, float], plot: QRectF, palette: Palette
+    painter: QPainter,
+    look: CurveLook,
+    now: tuple[float, float],
+    plot: QRectF,
+    palette: Palette,
 ) -> None:
     given, worth = now
-    share = min(1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0)))
+    share = min(
+        1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0))
+    )
     at = point_in(plot, (share, worth))
     painter.setPen(QPen(palette.now, 1.4, Qt.PenStyle.DashLine))
-    painter.drawLine(QPointF(at.x(), plot.top()), QPointF(at.x(), plot.bottom()))
+    painter.drawLine(
+        QPointF(at.x(), plot.top()), QPointF(at.x(), plot.bottom())
+    )
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(palette.now)
     painter.drawEllipse(at, 4.5, 4.5)
@@ -129,7 +162,9 @@ def _paint_now(
     painter.drawText(QPointF(left, max(plot.top() + 10, at.y() - 8)), text)
 
 
-def _paint_legend(painter: QPainter, look: CurveLook, plot: QRectF, palette: Palette) -> None:
+def _paint_legend(
+    painter: QPainter, look: CurveLook, plot: QRectF, palette: Palette
+) -> None:
     left, y = plot.right() + 16, plot.top() + 10.0
     painter.setFont(body_font(11, bold=True))
     painter.setPen(palette.ink)
@@ -153,8 +188,14 @@ def described(curve: Curve, low: float, high: float) -> list[str]:
             f"exponent {number_text(curve.exponent)}",
             f"{curve.low:.2f} to {curve.high:.2f}",
         ],
-        Shape.LOGISTIC: [f"middle {middle}", f"steepness {number_text(curve.steepness)}"],
-        Shape.LOGIT: [f"middle {middle}", f"steepness {number_text(curve.steepness)}"],
+        Shape.LOGISTIC: [
+            f"middle {middle}",
+            f"steepness {number_text(curve.steepness)}",
+        ],
+        Shape.LOGIT: [
+            f"middle {middle}",
+            f"steepness {number_text(curve.steepness)}",
+        ],
         Shape.BELL: [
             f"middle {middle}",
             f"width {number_text(round((high - low) * curve.width, 2))}",

@@ -1,5 +1,5 @@
-"""The curve of a consideration: its shape to be dragged, the input at the playhead, and how often
-inputs came up.
+"""The curve of a consideration: its shape to be dragged, the input at the
+playhead, and how often inputs came up.
 """
 
 import numpy as np
@@ -9,7 +9,12 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.curves import worth
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, point_in
+from umbrant.desk.views.curve.painting import (
+    CurveLook,
+    Grip,
+    paint_curve,
+    point_in,
+)
 from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
@@ -31,11 +36,13 @@ GRIP_BOX = 8.0
 
 
 class CurveView(PaintedView):
-    """Drag the curve's points, or walk them with Tab and the arrow keys. For a step the threshold
-    is dragged.
+    """Drag the curve's points, or walk them with Tab and the arrow keys. For a
+    step the threshold is dragged.
     """
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
@@ -52,13 +59,19 @@ class CurveView(PaintedView):
 
     @property
     def row(self) -> Row | None:
-        """The consideration that is selected; of an option or a utility its first."""
+        """The consideration that is selected; of an option or a utility its
+        first.
+        """
         row, behavior = self.desk.row, self.desk.behavior
         if row is None or behavior is None:
             return None
         if row.kind in (OPTION, UTILITY):
-            inside = (behavior.row(each) for each in behavior.outline.within(row.id))
-            return next((each for each in inside if each.kind == CONSIDER), None)
+            inside = (
+                behavior.row(each) for each in behavior.outline.within(row.id)
+            )
+            return next(
+                (each for each in inside if each.kind == CONSIDER), None
+            )
         return row if row.kind == CONSIDER else None
 
     def heading(self) -> str:
@@ -79,7 +92,9 @@ class CurveView(PaintedView):
         found = []
         for grip in self.grips(row):
             at, value = self.to_pixels(grip.at), low + (high - low) * grip.at[0]
-            box = QRectF(at.x() - GRIP_BOX, at.y() - GRIP_BOX, 2 * GRIP_BOX, 2 * GRIP_BOX)
+            box = QRectF(
+                at.x() - GRIP_BOX, at.y() - GRIP_BOX, 2 * GRIP_BOX, 2 * GRIP_BOX
+            )
             words = f"{grip.name} · {value:.2f} is worth {grip.at[1]:.2f}"
             found.append(AccessiblePart(words, box, grip.name == self._chosen))
         return found
@@ -107,7 +122,11 @@ class CurveView(PaintedView):
         span = (high - low) or 1.0
         by_shape = {
             Shape.LINEAR: [Grip("low", at(0.0)), Grip("high", at(1.0))],
-            Shape.POWER: [Grip("low", at(0.0)), Grip("exponent", at(0.5)), Grip("high", at(1.0))],
+            Shape.POWER: [
+                Grip("low", at(0.0)),
+                Grip("exponent", at(0.5)),
+                Grip("high", at(1.0)),
+            ],
             Shape.LOGISTIC: [
                 Grip("middle", at(curve.middle)),
                 Grip("steepness", at(min(1.0, curve.middle + 0.15))),
@@ -118,9 +137,15 @@ class CurveView(PaintedView):
                 Grip("width", at(min(1.0, curve.middle + curve.width))),
             ],
             Shape.STEP: [
-                Grip("threshold", (min(1.0, max(0.0, (curve.threshold - low) / span)), 0.5))
+                Grip(
+                    "threshold",
+                    (min(1.0, max(0.0, (curve.threshold - low) / span)), 0.5),
+                )
             ],
-            Shape.POINTS: [Grip(f"point {n}", at(x)) for n, (x, _) in enumerate(curve.points)],
+            Shape.POINTS: [
+                Grip(f"point {n}", at(x))
+                for n, (x, _) in enumerate(curve.points)
+            ],
         }
         return by_shape[curve.shape]
 
@@ -129,7 +154,10 @@ class CurveView(PaintedView):
     def plot(self) -> QRectF:
         """Where the curve is drawn."""
         return QRectF(
-            LEFT, TOP, max(60, self.width() - LEFT - RIGHT), max(40, self.height() - TOP - BOTTOM)
+            LEFT,
+            TOP,
+            max(60, self.width() - LEFT - RIGHT),
+            max(40, self.height() - TOP - BOTTOM),
         )
 
     def to_pixels(self, at: tuple[float, float]) -> QPointF:
@@ -139,7 +167,10 @@ class CurveView(PaintedView):
     def to_shares(self, pixel: QPointF) -> tuple[float, float]:
         """The reverse, kept within 0 and 1."""
         box = self.plot()
-        x, y = (pixel.x() - box.left()) / box.width(), (box.bottom() - pixel.y()) / box.height()
+        x, y = (
+            (pixel.x() - box.left()) / box.width(),
+            (box.bottom() - pixel.y()) / box.height(),
+        )
         return min(1.0, max(0.0, x)), min(1.0, max(0.0, y))
 
     # events
@@ -147,7 +178,10 @@ class CurveView(PaintedView):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         row = self.row
         near = [
-            ((self.to_pixels(grip.at) - event.position()).manhattanLength(), grip.name)
+            (
+                (self.to_pixels(grip.at) - event.position()).manhattanLength(),
+                grip.name,
+            )
             for grip in (self.grips(row) if row else ())
         ]
         away, name = min(near, default=(999.0, ""))
@@ -158,7 +192,11 @@ class CurveView(PaintedView):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
-            self._drag(self._held, self.to_shares(event.position()), f"curve {self._drags}")
+            self._drag(
+                self._held,
+                self.to_shares(event.position()),
+                f"curve {self._drags}",
+            )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._held:
@@ -166,7 +204,9 @@ class CurveView(PaintedView):
         self._held = ""
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        """In a curve of points: add a point, or take the one under the mouse away."""
+        """In a curve of points: add a point, or take the one under the mouse
+        away.
+        """
         row = self.row
         if row is None or self.curve(row).shape is not Shape.POINTS:
             return
@@ -177,9 +217,13 @@ class CurveView(PaintedView):
             if (self.to_pixels(point) - event.position()).manhattanLength() < 14
         ]
         points = (
-            [point for point in curve.points if point not in near] if near else [*curve.points, at]
+            [point for point in curve.points if point not in near]
+            if near
+            else [*curve.points, at]
         )
-        self._set(row, curve.model_copy(update={"points": tuple(sorted(points))}), "")
+        self._set(
+            row, curve.model_copy(update={"points": tuple(sorted(points))}), ""
+        )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         row = self.row
@@ -211,10 +255,15 @@ class CurveView(PaintedView):
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
-        """Arrow keys move the chosen grip while the curve has the keyboard; without one they keep
-        their shortcuts.
+        """Arrow keys move the chosen grip while the curve has the keyboard;
+        without one they keep their shortcuts.
         """
-        arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
+        arrows = (
+            Qt.Key.Key_Left,
+            Qt.Key.Key_Right,
+            Qt.Key.Key_Up,
+            Qt.Key.Key_Down,
+        )
         if (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.ShortcutOverride
@@ -236,9 +285,16 @@ class CurveView(PaintedView):
         expanded = self.desk.expanded
         if expanded is None or curve == self.curve(row):
             return
-        behavior, slot = expanded.root_scope.behavior, Slot(row.id, ROW, "curve")
+        behavior, slot = (
+            expanded.root_scope.behavior,
+            Slot(row.id, ROW, "curve"),
+        )
         self.desk.apply(
-            Edit("Change the curve", lambda p: set_value(p, behavior, slot, curve), merges)
+            Edit(
+                "Change the curve",
+                lambda p: set_value(p, behavior, slot, curve),
+                merges,
+            )
         )
 
     # drawing
@@ -273,38 +329,61 @@ class CurveView(PaintedView):
             other=self._point(row, self.desk.other_explainer),
         )
 
-    def _point(self, row: Row, explainer: Explainer | None) -> tuple[float, float] | None:
-        """The input of a consideration at the playhead and what it was worth, as a take has it;
-        None where it does not know.
+    def _point(
+        self, row: Row, explainer: Explainer | None
+    ) -> tuple[float, float] | None:
+        """The input of a consideration at the playhead and what it was worth,
+        as a take has it; None where it does not know.
         """
         if explainer is None or self.desk.playhead >= explainer.take.ticks:
             return None
         gauge = explainer.record.row(row.id).gauge_at(self.desk.playhead)
-        return (gauge.of, gauge.value) if gauge is not None and gauge.of is not None else None
+        return (
+            (gauge.of, gauge.value)
+            if gauge is not None and gauge.of is not None
+            else None
+        )
 
-    def counts(self, row: Row) -> "np.ndarray[tuple[int], np.dtype[np.float64]] | None":
-        """For how many ticks the input was in each of the bars; None where nothing was recorded."""
+    def counts(
+        self, row: Row
+    ) -> "np.ndarray[tuple[int], np.dtype[np.float64]] | None":
+        """For how many ticks the input was in each of the bars; None where
+        nothing was recorded.
+        """
         explainer = self.desk.explainer
-        changes = explainer.record.row(row.id).gauges.get("") if explainer else None
+        changes = (
+            explainer.record.row(row.id).gauges.get("") if explainer else None
+        )
         if changes is None or explainer is None:
             return None
         low, high = self.range_of(row)
         ends = [*changes.ticks[1:], explainer.take.ticks]
         values = np.array(
-            [np.nan if gauge.of is None else gauge.of for gauge in changes.values], dtype=np.float64
+            [
+                np.nan if gauge.of is None else gauge.of
+                for gauge in changes.values
+            ],
+            dtype=np.float64,
         )
-        ticks = np.array(ends, dtype=np.float64) - np.array(changes.ticks, dtype=np.float64)
+        ticks = np.array(ends, dtype=np.float64) - np.array(
+            changes.ticks, dtype=np.float64
+        )
         known = ~np.isnan(values)
         inside = np.clip(values[known], min(low, high), max(low, high))
         counts, _ = np.histogram(
-            inside, bins=BARS, range=(min(low, high), max(low, high) + 1e-9), weights=ticks[known]
+            inside,
+            bins=BARS,
+            range=(min(low, high), max(low, high) + 1e-9),
+            weights=ticks[known],
         )
         return np.asarray(counts, dtype=np.float64)
 
 
-def dragged(curve: Curve, name: str, at: tuple[float, float], span: tuple[float, float]) -> Curve:
-    """The curve with one of its grips at another place, told in shares of the range and of the
-    worth.
+def dragged(
+    curve: Curve, name: str, at: tuple[float, float], span: tuple[float, float]
+) -> Curve:
+    """The curve with one of its grips at another place, told in shares of the
+    range and of the worth.
     """
     low, high = span
     x, y = at[0], 1.0 - at[1] if curve.flipped else at[1]
@@ -327,7 +406,9 @@ def dragged(curve: Curve, name: str, at: tuple[float, float], span: tuple[float,
 def _exponent(curve: Curve, y: float) -> float:
     """With which exponent the middle of the range is worth y."""
     share = (y - curve.low) / ((curve.high - curve.low) or 1.0)
-    return float(np.clip(np.log(np.clip(share, 1e-3, 0.999)) / np.log(0.5), 0.05, 20))
+    return float(
+        np.clip(np.log(np.clip(share, 1e-3, 0.999)) / np.log(0.5), 0.05, 20)
+    )
 
 
 def _steepness(curve: Curve, y: float) -> float:
@@ -335,6 +416,8 @@ def _steepness(curve: Curve, y: float) -> float:
     y = min(0.995, max(0.005, y))
     odds = float(np.log(y / (1.0 - y)))
     if curve.shape is Shape.LOGIT:
-        return float(np.clip(np.log(0.85 / 0.15) / max(0.02, y - curve.middle), 0.5, 200))
+        return float(
+            np.clip(np.log(0.85 / 0.15) / max(0.02, y - curve.middle), 0.5, 200)
+        )
     away = min(0.15, 1.0 - curve.middle) or 0.15
     return float(np.clip(odds / away, 0.5, 200))

@@ -3,7 +3,13 @@
 from functools import partial
 
 from pydantic import ValidationError
-from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTimer, Signal
+from PySide6.QtCore import (
+    QObject,
+    QProcess,
+    QProcessEnvironment,
+    QTimer,
+    Signal,
+)
 
 from umbrant.desk.logs import log
 from umbrant.desk.session.roller import KILLED_MS
@@ -16,10 +22,11 @@ SETTLED_MS = 300
 
 
 class RunningMap(QObject):
-    """Draws one map at a time, the newest that is asked for. Lives in the window's thread.
+    """Draws one map at a time, the newest that is asked for. Lives in the
+    window's thread.
 
-    A process takes longer to start than to draw a coarse map, so the next one is started ahead, and
-    waits for its question.
+    A process takes longer to start than to draw a coarse map, so the next one
+    is started ahead, and waits for its question.
     """
 
     changed = Signal()
@@ -29,7 +36,9 @@ class RunningMap(QObject):
         super().__init__(parent)
         self.question: MapQuestion | None = None
         self.picture: MapPicture | None = None
-        """The map as far as it is known; that of the question before until there is more."""
+        """The map as far as it is known; that of the question before until
+        there is more.
+        """
         self.error = ""
         """Why there is no map."""
         self._process: QProcess | None = None
@@ -111,21 +120,31 @@ class RunningMap(QObject):
             self.picture = None if reply.error else reply.picture
             self.changed.emit()
 
-    def _ended(self, process: QProcess, code: int, status: QProcess.ExitStatus) -> None:
+    def _ended(
+        self, process: QProcess, code: int, status: QProcess.ExitStatus
+    ) -> None:
         process.deleteLater()
         if process is self._spare:
-            # It was ended while it waited. The next question has one started for it.
+            # It was ended while it waited. The next question has one started
+            # for it.
             self._spare = None
             return
         self._process = None
         if code and not self.error:
-            said = bytes(process.readAllStandardError().data()).decode(errors="replace")
-            self.error = "The map could not be drawn. " + said.strip().rpartition("\n")[2]
+            said = bytes(process.readAllStandardError().data()).decode(
+                errors="replace"
+            )
+            self.error = (
+                "The map could not be drawn. "
+                + said.strip().rpartition("\n")[2]
+            )
         if self._is_seen:
             self.prepare()
         self.changed.emit()
 
-    def _could_not(self, process: QProcess, error: QProcess.ProcessError) -> None:
+    def _could_not(
+        self, process: QProcess, error: QProcess.ProcessError
+    ) -> None:
         if error is not QProcess.ProcessError.FailedToStart:
             return
         process.deleteLater()

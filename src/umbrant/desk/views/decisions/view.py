@@ -1,5 +1,5 @@
-"""Which row would lead at the playhead, over two inputs: a field of colours, the take's path
-through it, and what makes its borders.
+"""Which row would lead at the playhead, over two inputs: a field of colours,
+the take's path through it, and what makes its borders.
 """
 
 from collections.abc import Iterator
@@ -60,22 +60,31 @@ class LegendLine:
     def short(self) -> str:
         """A border's text with the row's number alone; empty for any other."""
         row, colon, condition = self.text.partition(": ")
-        return f"{row.partition(' ')[0]}: {condition}" if self.label is None and colon else ""
+        return (
+            f"{row.partition(' ')[0]}: {condition}"
+            if self.label is None and colon
+            else ""
+        )
 
 
 class DecisionsView(PaintedView):
-    """The decision map. Up and Down walk the lines beside it, Enter goes to the row of one.
+    """The decision map. Up and Down walk the lines beside it, Enter goes to the
+    row of one.
 
-    Dragging a border that a number makes changes the number; by keyboard Left and Right do, on the
-    border's line.
+    Dragging a border that a number makes changes the number; by keyboard Left
+    and Right do, on the border's line.
     """
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk, self.palette_ = desk, palette
         self.running = RunningMap(self)
         self.inputs: tuple[str, str] | None = None
-        """The inputs with their ranges, as they were typed; None for those that are offered."""
+        """The inputs with their ranges, as they were typed; None for those that
+        are offered.
+        """
         self.chosen = 0
         """The line beside the field that is chosen."""
         self._image: QImage | None = None
@@ -85,15 +94,19 @@ class DecisionsView(PaintedView):
         self._dragged_to = 0.0
         """The number that it has been dragged to."""
         self._written: dict[ConditionNumber, float] = {}
-        """What was written last from this map: the next step goes on from there, though the map
-        shows it only once the new take has been asked.
+        """What was written last from this map: the next step goes on from
+        there, though the map shows it only once the new take has been asked.
         """
         self.setAccessibleName("Decision map")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 72)
         self.setMouseTracking(True)
         self.running.changed.connect(self._take_up)
-        for changed in (desk.playhead_moved, desk.take_changed, desk.agent_changed):
+        for changed in (
+            desk.playhead_moved,
+            desk.take_changed,
+            desk.agent_changed,
+        ):
             changed.connect(self.draw_again)
 
     def sizeHint(self) -> QSize:
@@ -108,8 +121,14 @@ class DecisionsView(PaintedView):
 
     def progress(self) -> str:
         """How far the map is."""
-        count = self.running.picture.played if self.running.picture is not None else 0
-        return f"{count} places played" + (", more to come" if self.running.is_running else "")
+        count = (
+            self.running.picture.played
+            if self.running.picture is not None
+            else 0
+        )
+        return f"{count} places played" + (
+            ", more to come" if self.running.is_running else ""
+        )
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)
@@ -123,7 +142,9 @@ class DecisionsView(PaintedView):
         self.draw_again()
 
     def offered_inputs(self) -> tuple[str, str] | None:
-        """Two inputs that can be looked at: where somebody stands whom the agent has to do with."""
+        """Two inputs that can be looked at: where somebody stands whom the
+        agent has to do with.
+        """
         desk, take = self.desk, self.desk.take
         if take is None or desk.agent not in take.agents:
             return None
@@ -139,14 +160,26 @@ class DecisionsView(PaintedView):
         return across, up
 
     def _others(self) -> Iterator[str]:
-        """Those of the cast that the agent may decide by, whom a key names first."""
-        take, agent, behavior = self.desk.take, self.desk.agent, self._behavior_name()
+        """Those of the cast that the agent may decide by, whom a key names
+        first.
+        """
+        take, agent, behavior = (
+            self.desk.take,
+            self.desk.agent,
+            self._behavior_name(),
+        )
         if take is None or not behavior:
             return
         for key in take.header.expanded(behavior).keys.values():
             changes = take.agents[agent].keys.get(key.name)
-            held = changes.at(self.desk.playhead) if changes is not None else None
-            if key.type is KeyType.AGENT and held is not None and held.value in take.poses:
+            held = (
+                changes.at(self.desk.playhead) if changes is not None else None
+            )
+            if (
+                key.type is KeyType.AGENT
+                and held is not None
+                and held.value in take.poses
+            ):
                 yield str(held.value)
         for member in take.header.cast:
             if member.name != agent and not member.waits:
@@ -154,14 +187,20 @@ class DecisionsView(PaintedView):
 
     def _behavior_name(self) -> str:
         take = self.desk.take
-        member = take.header.played.member(self.desk.agent) if take is not None else None
+        member = (
+            take.header.played.member(self.desk.agent)
+            if take is not None
+            else None
+        )
         return member.behavior or "" if member is not None else ""
 
     def draw_again(self) -> None:
         """Ask for the map at the playhead, if it is looked at."""
         desk, current = self.desk, self.desk.takes.current
         inputs = self.inputs or self.offered_inputs()
-        can_ask = inputs is not None and current is not None and current.is_finished
+        can_ask = (
+            inputs is not None and current is not None and current.is_finished
+        )
         if not self.isVisible() or not can_ask or not self._behavior_name():
             return
         take = desk.take
@@ -189,7 +228,9 @@ class DecisionsView(PaintedView):
     # what is shown
 
     def lines(self) -> list[LegendLine]:
-        """The lines beside the field: the labels, the largest first, and the borders."""
+        """The lines beside the field: the labels, the largest first, and the
+        borders.
+        """
         return self._lines
 
     def colour_of(self, picture: MapPicture, label: int) -> QColor:
@@ -198,16 +239,23 @@ class DecisionsView(PaintedView):
         rows = leading_rows(behavior) if behavior is not None else ()
         lead = picture.row_of(label)
         place = rows.index(lead) if lead in rows else label
-        # Leads of several branches at a time would else have the colour of the first alone.
+        # Leads of several branches at a time would else have the colour of the
+        # first alone.
         others = sum(picture.row_of(each) == lead for each in range(label))
         colours = self.palette_.leads
         return colours[place % len(colours)].lighter(100 + 22 * others)
 
     def _take_up(self) -> None:
         picture = self.running.picture
-        self._image, self._lines = None, _lines_of(picture) if picture is not None else []
+        self._image, self._lines = (
+            None,
+            _lines_of(picture) if picture is not None else [],
+        )
         if picture is not None and picture.grid:
-            colours = [self.colour_of(picture, at).rgb() for at in range(len(picture.labels))]
+            colours = [
+                self.colour_of(picture, at).rgb()
+                for at in range(len(picture.labels))
+            ]
             image = QImage(STEPS + 1, STEPS + 1, QImage.Format.Format_RGB32)
             for j, line in enumerate(picture.grid):
                 for i, label in enumerate(line):
@@ -217,11 +265,23 @@ class DecisionsView(PaintedView):
         self.update()
 
     def field(self) -> QRectF:
-        """Where the field is drawn: a square, or as the stage is if both inputs are along it."""
-        wide, high = self.width() - LEFT - GAP - LEAST_LEGEND, self.height() - TOP - BELOW
+        """Where the field is drawn: a square, or as the stage is if both inputs
+        are along it.
+        """
+        wide, high = (
+            self.width() - LEFT - GAP - LEAST_LEGEND,
+            self.height() - TOP - BELOW,
+        )
         picture, shape = self.running.picture, 1.0
-        if picture is not None and picture.x.endswith(".x") and picture.y.endswith(".y"):
-            across, up = (high - low for low, high in zip(picture.low, picture.high, strict=True))
+        if (
+            picture is not None
+            and picture.x.endswith(".x")
+            and picture.y.endswith(".y")
+        ):
+            across, up = (
+                high - low
+                for low, high in zip(picture.low, picture.high, strict=True)
+            )
             shape = across / up
         wide = max(40.0, min(wide, high * shape))
         return QRectF(LEFT, TOP, wide, wide / shape)
@@ -235,21 +295,28 @@ class DecisionsView(PaintedView):
         return QRectF(left, top, self.width() - left - 6, LINE)
 
     def _seen(self) -> range:
-        """The lines beside the field for which there is room above the foot, the chosen one among
-        them.
+        """The lines beside the field for which there is room above the foot,
+        the chosen one among them.
         """
         fit = max(1, int((self.height() - TOP - 6 - LINE) // LINE))
         first = max(0, self.chosen - fit + 1)
         return range(first, min(len(self._lines), first + fit))
 
-    def to_pixels(self, picture: MapPicture, at: tuple[float, float]) -> QPointF:
+    def to_pixels(
+        self, picture: MapPicture, at: tuple[float, float]
+    ) -> QPointF:
         """Where a pair of values is drawn."""
         field = self.field()
         across, up = (
             (value - low) / (high - low)
-            for value, low, high in zip(at, picture.low, picture.high, strict=True)
+            for value, low, high in zip(
+                at, picture.low, picture.high, strict=True
+            )
         )
-        return QPointF(field.left() + field.width() * across, field.bottom() - field.height() * up)
+        return QPointF(
+            field.left() + field.width() * across,
+            field.bottom() - field.height() * up,
+        )
 
     def parts(self) -> list[AccessiblePart]:
         """The lines beside the field, for a screen reader."""
@@ -263,35 +330,53 @@ class DecisionsView(PaintedView):
         painter.fillRect(self.rect(), palette.sheet)
         painter.setFont(body_font(11))
         if picture is None or self._image is None:
-            painter.setPen(palette.refused if self.running.error else palette.dim)
-            words = self.running.error or ("Playing …" if self.running.is_running else NOTHING)
+            painter.setPen(
+                palette.refused if self.running.error else palette.dim
+            )
+            words = self.running.error or (
+                "Playing …" if self.running.is_running else NOTHING
+            )
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(QRectF(self.rect()).adjusted(20, 0, -20, 0), flags, words)
+            painter.drawText(
+                QRectF(self.rect()).adjusted(20, 0, -20, 0), flags, words
+            )
             return
         self._draw_field(painter, picture, self._image)
         self._draw_axes(painter, picture)
         for index in self._seen():
             self._draw_line(painter, picture, index, self.lines()[index])
         painter.setPen(palette.faint)
-        foot = QRectF(self.field().right() + GAP + 4, self.height() - LINE, self.width(), LINE)
+        foot = QRectF(
+            self.field().right() + GAP + 4,
+            self.height() - LINE,
+            self.width(),
+            LINE,
+        )
         painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.progress())
         if self.hasFocus():
             draw_focus(painter, self, palette)
 
-    def _draw_field(self, painter: QPainter, picture: MapPicture, image: QImage) -> None:
+    def _draw_field(
+        self, painter: QPainter, picture: MapPicture, image: QImage
+    ) -> None:
         field, palette = self.field(), self.palette_
         painter.save()
         painter.setClipRect(field)
-        # A place stands in the middle of its cell: half of those at the edges is cut off.
+        # A place stands in the middle of its cell: half of those at the edges
+        # is cut off.
         half, flat = field.width() / STEPS / 2, field.height() / STEPS / 2
         painter.drawImage(field.adjusted(-half, -flat, half, flat), image)
         painter.setPen(QPen(palette.ink, 1.0))
         for run in runs_inside(picture):
-            painter.drawPolyline(QPolygonF([self.to_pixels(picture, each) for each in run]))
+            painter.drawPolyline(
+                QPolygonF([self.to_pixels(picture, each) for each in run])
+            )
         if self._held is not None:
             painter.setPen(QPen(palette.now, 2.0, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPath(self._border_path(picture, self._held, self._dragged_to))
+            painter.drawPath(
+                self._border_path(picture, self._held, self._dragged_to)
+            )
         x, y = picture.here
         if x is not None and y is not None:
             painter.setPen(QPen(palette.sheet, 1.5))
@@ -314,15 +399,29 @@ class DecisionsView(PaintedView):
         painter.save()
         painter.translate(4, field.bottom())
         painter.rotate(-90)
-        painter.drawText(QRectF(0, 0, field.height(), 14), flag.AlignHCenter, _short(picture.y))
+        painter.drawText(
+            QRectF(0, 0, field.height(), 14),
+            flag.AlignHCenter,
+            _short(picture.y),
+        )
         painter.restore()
         painter.setPen(self.palette_.dim)
         side = QRectF(0, field.top(), LEFT - 4, field.height())
-        painter.drawText(side, flag.AlignRight | flag.AlignTop, number_text(picture.high[1]))
-        painter.drawText(side, flag.AlignRight | flag.AlignBottom, number_text(picture.low[1]))
+        painter.drawText(
+            side, flag.AlignRight | flag.AlignTop, number_text(picture.high[1])
+        )
+        painter.drawText(
+            side,
+            flag.AlignRight | flag.AlignBottom,
+            number_text(picture.low[1]),
+        )
 
     def _draw_line(
-        self, painter: QPainter, picture: MapPicture, index: int, line: LegendLine
+        self,
+        painter: QPainter,
+        picture: MapPicture,
+        index: int,
+        line: LegendLine,
     ) -> None:
         box, palette = self.box_of(index), self.palette_
         if index == self.chosen and self.hasFocus():
@@ -339,10 +438,14 @@ class DecisionsView(PaintedView):
         words = line.short if is_wide and line.short else line.text
         text = metrics.elidedText(words, Qt.TextElideMode.ElideRight, room)
         painter.drawText(
-            QRectF(left, box.top(), room, box.height()), Qt.AlignmentFlag.AlignVCenter, text
+            QRectF(left, box.top(), room, box.height()),
+            Qt.AlignmentFlag.AlignVCenter,
+            text,
         )
 
-    def _border_path(self, picture: MapPicture, number: BorderNumber, value: float) -> QPainterPath:
+    def _border_path(
+        self, picture: MapPicture, number: BorderNumber, value: float
+    ) -> QPainterPath:
         """How the border of a number runs over the field, if it has a value."""
         path, low, high = QPainterPath(), picture.low, picture.high
         if number.axis == 0:
@@ -352,7 +455,10 @@ class DecisionsView(PaintedView):
             path.moveTo(self.to_pixels(picture, (low[0], value)))
             path.lineTo(self.to_pixels(picture, (high[0], value)))
         elif number.centre is not None:
-            (x, y), middle = number.centre, self.to_pixels(picture, number.centre)
+            (x, y), middle = (
+                number.centre,
+                self.to_pixels(picture, number.centre),
+            )
             edge = self.to_pixels(picture, (x + value, y + value)) - middle
             path.addEllipse(middle, abs(edge.x()), abs(edge.y()))
         return path
@@ -360,8 +466,8 @@ class DecisionsView(PaintedView):
     # borders
 
     def border_at(self, pixel: QPointF) -> BorderNumber | None:
-        """The number that makes the border near a pixel; None where none is near, or no single
-        number makes it.
+        """The number that makes the border near a pixel; None where none is
+        near, or no single number makes it.
         """
         picture, field = self.running.picture, self.field()
         if picture is None or not picture.grid or not field.contains(pixel):
@@ -369,7 +475,9 @@ class DecisionsView(PaintedView):
         (i, j), values = self._step_at(pixel), self._values_at(picture, pixel)
         near = range(-1, 2)
         around = {
-            picture.grid[min(STEPS, max(0, j + up))][min(STEPS, max(0, i + across))]
+            picture.grid[min(STEPS, max(0, j + up))][
+                min(STEPS, max(0, i + across))
+            ]
             for across in near
             for up in near
         }
@@ -378,12 +486,18 @@ class DecisionsView(PaintedView):
             for each in picture.borders
             if each.number is not None and {each.one, each.other} <= around
         )
-        # The same condition may make other stretches of the border by something else than its
-        # number, as a wall does in sight.
-        return next((each for each in found if self._runs_near(picture, each, values)), None)
+        # The same condition may make other stretches of the border by something
+        # else than its number, as a wall does in sight.
+        return next(
+            (each for each in found if self._runs_near(picture, each, values)),
+            None,
+        )
 
     def _runs_near(
-        self, picture: MapPicture, number: BorderNumber, values: tuple[float, float]
+        self,
+        picture: MapPicture,
+        number: BorderNumber,
+        values: tuple[float, float],
     ) -> bool:
         axis = number.axis or 0
         step = (picture.high[axis] - picture.low[axis]) / STEPS
@@ -392,16 +506,25 @@ class DecisionsView(PaintedView):
     def set_number(self, number: BorderNumber, value: float) -> None:
         """Write another number into the condition that makes a border."""
         place = number.place
-        if number.read(self.desk.project) not in (number.value, self._written.get(place)):
+        if number.read(self.desk.project) not in (
+            number.value,
+            self._written.get(place),
+        ):
             self.desk.message.emit(
                 "The condition is another one now than in this map. Wait for the next map."
             )
             return
         self._written = {place: value}
-        merges = f"border {place.behavior} {place.row} {place.part} {place.index}"
-        self.desk.apply(Edit("Set", lambda project: place.put(project, value), merges))
+        merges = (
+            f"border {place.behavior} {place.row} {place.part} {place.index}"
+        )
+        self.desk.apply(
+            Edit("Set", lambda project: place.put(project, value), merges)
+        )
 
-    def _values_at(self, picture: MapPicture, pixel: QPointF) -> tuple[float, float]:
+    def _values_at(
+        self, picture: MapPicture, pixel: QPointF
+    ) -> tuple[float, float]:
         field = self.field()
         shares = (
             (pixel.x() - field.left()) / field.width(),
@@ -409,7 +532,9 @@ class DecisionsView(PaintedView):
         )
         x, y = (
             low + (high - low) * min(1.0, max(0.0, share))
-            for share, low, high in zip(shares, picture.low, picture.high, strict=True)
+            for share, low, high in zip(
+                shares, picture.low, picture.high, strict=True
+            )
         )
         return x, y
 
@@ -425,14 +550,20 @@ class DecisionsView(PaintedView):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         picture = self.running.picture
         if self._held is not None and picture is not None:
-            self._dragged_to = self._held.at(self._values_at(picture, event.position()))
+            self._dragged_to = self._held.at(
+                self._values_at(picture, event.position())
+            )
             self.desk.message.emit(
                 f"{number_text(self._held.value)} → {number_text(self._dragged_to)}"
             )
             self.update()
             return
         grabs = self.border_at(event.position()) is not None
-        self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else Qt.CursorShape.ArrowCursor)
+        self.setCursor(
+            Qt.CursorShape.SizeAllCursor
+            if grabs
+            else Qt.CursorShape.ArrowCursor
+        )
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         held, self._held = self._held, None
@@ -448,7 +579,11 @@ class DecisionsView(PaintedView):
         self._held = self.border_at(event.position())
         if self._held is not None:
             self._dragged_to = self._held.value
-        hit = (each for each in self._seen() if self.box_of(each).contains(event.position()))
+        hit = (
+            each
+            for each in self._seen()
+            if self.box_of(each).contains(event.position())
+        )
         index = next(hit, None)
         if index is not None:
             self.chosen = index
@@ -480,8 +615,14 @@ class DecisionsView(PaintedView):
         self.set_number(number, round(value, DIGITS))
 
     def _chosen_number(self) -> BorderNumber | None:
-        """The number of the chosen line; None where that is no border that a number makes."""
-        return self._lines[self.chosen].number if self.chosen < len(self._lines) else None
+        """The number of the chosen line; None where that is no border that a
+        number makes.
+        """
+        return (
+            self._lines[self.chosen].number
+            if self.chosen < len(self._lines)
+            else None
+        )
 
     def go_to(self) -> None:
         """Select the row that the chosen line is about."""
@@ -489,11 +630,13 @@ class DecisionsView(PaintedView):
         if line.row_id:
             self.desk.select_row(line.row_id)
         else:
-            self.desk.message.emit("No single row makes this border: scores or memory decide.")
+            self.desk.message.emit(
+                "No single row makes this border: scores or memory decide."
+            )
 
     def event(self, event: QEvent) -> bool:
-        """What a place of the field says is told in a tip. Left and Right belong to a border that
-        they can move, and else to the playhead.
+        """What a place of the field says is told in a tip. Left and Right
+        belong to a border that they can move, and else to the playhead.
         """
         if (
             isinstance(event, QKeyEvent)
@@ -503,13 +646,20 @@ class DecisionsView(PaintedView):
         ):
             event.accept()
             return True
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            QToolTip.showText(event.globalPos(), self.tip_at(QPointF(event.pos())), self)
+        if (
+            isinstance(event, QHelpEvent)
+            and event.type() == QEvent.Type.ToolTip
+        ):
+            QToolTip.showText(
+                event.globalPos(), self.tip_at(QPointF(event.pos())), self
+            )
             return True
         return super().event(event)
 
     def tip_at(self, pixel: QPointF) -> str:
-        """The values at a place of the field and what leads there, or a line that is cut off."""
+        """The values at a place of the field and what leads there, or a line
+        that is cut off.
+        """
         picture, field = self.running.picture, self.field()
         if picture is None or not picture.grid:
             return ""
@@ -520,7 +670,9 @@ class DecisionsView(PaintedView):
             return ""
         (x, y), (i, j) = self._values_at(picture, pixel), self._step_at(pixel)
         label = picture.labels[picture.grid[j][i]]
-        return f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
+        return (
+            f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
+        )
 
 
 def _lines_of(picture: MapPicture) -> list[LegendLine]:
@@ -528,9 +680,12 @@ def _lines_of(picture: MapPicture) -> list[LegendLine]:
     for label, share in picture.shares():
         place = picture.labels.index(label)
         row_id = picture.row_of(place)
-        found.append(LegendLine(f"{label} · {share * 100:.0f} %", row_id, place))
+        found.append(
+            LegendLine(f"{label} · {share * 100:.0f} %", row_id, place)
+        )
     borders = {
-        each.says: LegendLine(each.says, each.row_id, None, each.number) for each in picture.borders
+        each.says: LegendLine(each.says, each.row_id, None, each.number)
+        for each in picture.borders
     }
     return [*found, *borders.values()]
 

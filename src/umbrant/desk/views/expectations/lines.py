@@ -1,4 +1,6 @@
-"""An expectation as a sentence with a chip for each of its fields. Knows nothing of Qt."""
+"""An expectation as a sentence with a chip for each of its fields. Knows
+nothing of Qt.
+"""
 
 import re
 from collections.abc import Callable, Iterator, Sequence
@@ -9,7 +11,11 @@ from typing import Any
 from umbrant.catalog.params import Quantity
 from umbrant.desk.chips.sentence import ChipEditor, PieceRole, SentencePiece
 from umbrant.desk.chips.values import ChipError, Choice, FieldChip
-from umbrant.expecting.expectation import Expectation, Expected, NamedExpectation
+from umbrant.expecting.expectation import (
+    Expectation,
+    Expected,
+    NamedExpectation,
+)
 from umbrant.expecting.files import ExpectationError, checked_text, with_field
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.values import number_text
@@ -25,9 +31,19 @@ KINDS = (
     Choice("never", Expected.NEVER, "It is so at no tick."),
     Choice("by", Expected.BY, "It has been so by a time."),
     Choice("whenever", Expected.WHENEVER, "Something follows it soon."),
-    Choice("at least", Expected.AT_LEAST, "It begins to be so that many times."),
-    Choice("at most", Expected.AT_MOST, "It begins to be so no more than that many times."),
-    Choice("often", Expected.OFTEN, "It is so in a share of all takes, which many takes decide."),
+    Choice(
+        "at least", Expected.AT_LEAST, "It begins to be so that many times."
+    ),
+    Choice(
+        "at most",
+        Expected.AT_MOST,
+        "It begins to be so no more than that many times.",
+    ),
+    Choice(
+        "often",
+        Expected.OFTEN,
+        "It is so in a share of all takes, which many takes decide.",
+    ),
 )
 """What an expectation can say."""
 
@@ -51,21 +67,29 @@ class ExpectationOffer:
     """The cast and its groups."""
     scenarios: Sequence[str]
     put: Callable[[str, Expectation, str], None]
-    """Writes the expectation of a file anew; further steps of a drag share the text."""
+    """Writes the expectation of a file anew; further steps of a drag share the
+    text.
+    """
 
 
 def expectation_pieces(
     named: NamedExpectation, state: ExpectationState, offer: ExpectationOffer
 ) -> list[SentencePiece]:
-    """The sentence of an expectation: for whom, what kind, and what that kind says."""
+    """The sentence of an expectation: for whom, what kind, and what that kind
+    says.
+    """
     writer = _Writer(named, offer)
     each = named.expectation
     writer.title()
-    writer.pick("of", "whom it is about", ("the first who decides", *offer.whom))
+    writer.pick(
+        "of", "whom it is about", ("the first who decides", *offer.whom)
+    )
     writer.pieces.append(SentencePiece(":", PieceRole.KIND))
     _SAYS[each.expect](writer, each)
     writer.words("in")
-    writer.pick("scenario", "the scenario", ("the first scenario", *offer.scenarios))
+    writer.pick(
+        "scenario", "the scenario", ("the first scenario", *offer.scenarios)
+    )
     writer.pieces.append(SentencePiece(f"· {state}", PieceRole.KIND))
     return writer.pieces
 
@@ -73,34 +97,56 @@ def expectation_pieces(
 class _Writer:
     """Writes one sentence, piece by piece."""
 
-    def __init__(self, named: NamedExpectation, offer: ExpectationOffer) -> None:
+    def __init__(
+        self, named: NamedExpectation, offer: ExpectationOffer
+    ) -> None:
         self.named, self.offer = named, offer
         self.pieces: list[SentencePiece] = []
 
     def words(self, text: str) -> None:
-        self.pieces.extend(SentencePiece(word, PieceRole.WORDS) for word in text.split())
+        self.pieces.extend(
+            SentencePiece(word, PieceRole.WORDS) for word in text.split()
+        )
 
     def kind(self) -> None:
         expect = self.named.expectation.expect
-        self._add("expect", ChipEditor.PICK, "kind", str(expect), expect, offered=KINDS)
+        self._add(
+            "expect",
+            ChipEditor.PICK,
+            "kind",
+            str(expect),
+            expect,
+            offered=KINDS,
+        )
 
     def pick(self, field: str, label: str, offered: Sequence[str]) -> None:
         """One of some names, the first of which stands for none."""
         none, *names = offered
         choices = (Choice(none, ""), *(Choice(name, name) for name in names))
         value = str(getattr(self.named.expectation, field))
-        self._add(field, ChipEditor.PICK, label, value or none, value, offered=choices)
+        self._add(
+            field, ChipEditor.PICK, label, value or none, value, offered=choices
+        )
 
     def title(self) -> None:
         """What it is called, in the author's words."""
         title = self.named.expectation.title
-        self._add("title", ChipEditor.TEXT, "what it is called", title or "+ title", title)
+        self._add(
+            "title",
+            ChipEditor.TEXT,
+            "what it is called",
+            title or "+ title",
+            title,
+        )
         if title:
             self.pieces[-1] = replace(self.pieces[-1], role=PieceRole.NAME)
 
     def condition(self, field: str, label: str) -> None:
         """A condition over a take."""
-        value, each = str(getattr(self.named.expectation, field)), self.named.expectation
+        value, each = (
+            str(getattr(self.named.expectation, field)),
+            self.named.expectation,
+        )
 
         def read(text: str) -> str:
             try:
@@ -120,14 +166,18 @@ class _Writer:
         empty: str = "",
         stored: Callable[[float], Any] = float,
     ) -> None:
-        """A number; `stored` says how it stands in the field. With `empty` there may be none."""
+        """A number; `stored` says how it stands in the field. With `empty`
+        there may be none.
+        """
 
         def read(text: str) -> Any:
             if empty and text.strip() in ("", empty):
                 return None
             found = _NUMBER.match(text)
             if found is None:
-                raise ChipError(f"'{text}' is no number; write a number such as 2.5.")
+                raise ChipError(
+                    f"'{text}' is no number; write a number such as 2.5."
+                )
             return float(found[1])
 
         unit = f" {quantity.unit}" if quantity.unit else ""
@@ -140,7 +190,9 @@ class _Writer:
             value,
             read=read,
             quantity=quantity,
-            stored=lambda given: None if given is None else stored(float(given)),
+            stored=lambda given: (
+                None if given is None else stored(float(given))
+            ),
         )
 
     def _add(
@@ -168,9 +220,18 @@ class _Writer:
 
         slot = Slot(named.file, ROW, field)
         chip = FieldChip(
-            slot, editor, value, label, read=read, offered=offered, quantity=quantity, act=act
+            slot,
+            editor,
+            value,
+            label,
+            read=read,
+            offered=offered,
+            quantity=quantity,
+            act=act,
         )
-        role = PieceRole.KEY_CHIP if editor is ChipEditor.PICK else PieceRole.CHIP
+        role = (
+            PieceRole.KEY_CHIP if editor is ChipEditor.PICK else PieceRole.CHIP
+        )
         self.pieces.append(SentencePiece(shown, role, chip=chip))
 
 
@@ -201,7 +262,9 @@ def _counted(writer: _Writer, each: Expectation) -> None:
     writer.words("times")
     if each.expect is Expected.AT_MOST:
         writer.words("in any")
-        writer.number("within_s", "in which time", each.within_s, SECONDS, empty="take")
+        writer.number(
+            "within_s", "in which time", each.within_s, SECONDS, empty="take"
+        )
 
 
 def _often(writer: _Writer, each: Expectation) -> None:
@@ -209,11 +272,19 @@ def _often(writer: _Writer, each: Expectation) -> None:
     writer.kind()
     writer.words("between")
     writer.number(
-        "between low", "at least", low * 100, PERCENT, stored=lambda given: (given / 100, high)
+        "between low",
+        "at least",
+        low * 100,
+        PERCENT,
+        stored=lambda given: (given / 100, high),
     )
     writer.words("and")
     writer.number(
-        "between high", "at most", high * 100, PERCENT, stored=lambda given: (low, given / 100)
+        "between high",
+        "at most",
+        high * 100,
+        PERCENT,
+        stored=lambda given: (low, given / 100),
     )
     writer.words("of takes have")
     writer.condition("that", "what is so at some tick")
@@ -236,8 +307,8 @@ def states_of(
     scenario: str,
     first: str,
 ) -> Iterator[ExpectationState]:
-    """What is known of each, by the files of those that the take breaks; None where it has not been
-    held against them yet.
+    """What is known of each, by the files of those that the take breaks; None
+    where it has not been held against them yet.
     """
     for named in expectations:
         if (named.expectation.scenario or first) != scenario:

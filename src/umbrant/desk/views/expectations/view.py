@@ -1,5 +1,5 @@
-"""The project's expectations as sentences: what must be so in takes, and whether it is in the one
-that is shown.
+"""The project's expectations as sentences: what must be so in takes, and
+whether it is in the one that is shown.
 """
 
 from collections.abc import Callable
@@ -7,7 +7,14 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPoint,
+    QRectF,
+    Qt,
+)
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -35,7 +42,12 @@ from umbrant.expecting.expectation import (
     NamedExpectation,
     broken_expectations,
 )
-from umbrant.expecting.files import new_file, remove_expectation, with_field, write_expectation
+from umbrant.expecting.files import (
+    new_file,
+    remove_expectation,
+    with_field,
+    write_expectation,
+)
 from umbrant.take.reader import Take
 
 HINT = "Enter writes down what must be so in every take: always, never, by a time, how often …"
@@ -63,16 +75,26 @@ class ExpectationModel(QAbstractTableModel):
         self.lines: tuple[NamedExpectation, ...] = ()
         self.states: tuple[ExpectationState, ...] = ()
         self.is_checked = True
-        """Whether the take that is shown has been held against them as they now are."""
+        """Whether the take that is shown has been held against them as they now
+        are.
+        """
 
     def reload(self) -> None:
         """Take up the files as they now are."""
         self.beginResetModel()
         desk = self.desk
         self.lines = desk.documents.read_expectations()
-        broken = [each.file for each in desk.broken] if self.is_checked and desk.take else None
+        broken = (
+            [each.file for each in desk.broken]
+            if self.is_checked and desk.take
+            else None
+        )
         first = desk.project.cover.scenario
-        scenario = desk.take.header.scenario if desk.take is not None else desk.scenario_name
+        scenario = (
+            desk.take.header.scenario
+            if desk.take is not None
+            else desk.scenario_name
+        )
         self.states = tuple(states_of(self.lines, broken, scenario, first))
         self.endResetModel()
 
@@ -84,7 +106,9 @@ class ExpectationModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 1
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         if 0 <= index.row() < len(self.lines):
@@ -94,15 +118,21 @@ class ExpectationModel(QAbstractTableModel):
 
 
 class ExpectationDelegate(SentenceDelegate):
-    """Draws the line of an expectation, with a bar for what the take says of it."""
+    """Draws the line of an expectation, with a bar for what the take says of
+    it.
+    """
 
     def __init__(self, view: "ExpectationsView") -> None:
         super().__init__(view)
         self._view = view
 
-    def draw_before(self, painter: QPainter, layout: RowLayout, place: int) -> None:
+    def draw_before(
+        self, painter: QPainter, layout: RowLayout, place: int
+    ) -> None:
         states, palette = self._view.model_.states, self._view.brushes.palette
-        state = states[place] if place < len(states) else ExpectationState.UNKNOWN
+        state = (
+            states[place] if place < len(states) else ExpectationState.UNKNOWN
+        )
         colours = {
             ExpectationState.HOLDS: palette.success,
             ExpectationState.BROKEN: palette.refused,
@@ -112,8 +142,8 @@ class ExpectationDelegate(SentenceDelegate):
 
 
 class ExpectationsView(SentenceList):
-    """The expectations. Enter adds one or goes to where the selected one is broken, C walks its
-    chips, Delete takes it away.
+    """The expectations. Enter adds one or goes to where the selected one is
+    broken, C walks its chips, Delete takes it away.
     """
 
     def __init__(
@@ -141,7 +171,9 @@ class ExpectationsView(SentenceList):
     def heading(self) -> str:
         """What must be so, and how much of it is."""
         count = len(self.model_.lines)
-        broken = sum(state is ExpectationState.BROKEN for state in self.model_.states)
+        broken = sum(
+            state is ExpectationState.BROKEN for state in self.model_.states
+        )
         what = "1 expectation" if count == 1 else f"{count} expectations"
         return f"{what} · {broken} broken in this take · Enter adds"
 
@@ -156,7 +188,9 @@ class ExpectationsView(SentenceList):
         self.is_stale, index = False, max(0, self.selected_index())
         self.model_.reload()
         self.lay_out_again()
-        self.setCurrentIndex(self.model_.index(min(index, self.model_.rowCount() - 1), 0))
+        self.setCurrentIndex(
+            self.model_.index(min(index, self.model_.rowCount() - 1), 0)
+        )
 
     @property
     def selected(self) -> NamedExpectation | None:
@@ -172,7 +206,11 @@ class ExpectationsView(SentenceList):
 
     def _offer(self) -> ExpectationOffer:
         scenario = self.desk.scenario
-        cast = [each for each in scenario.players if each.behavior] if scenario is not None else []
+        cast = (
+            [each for each in scenario.players if each.behavior]
+            if scenario is not None
+            else []
+        )
         groups = dict.fromkeys(each.group for each in cast if each.group)
         return ExpectationOffer(
             self.desk.take,
@@ -184,24 +222,30 @@ class ExpectationsView(SentenceList):
     # what can be done
 
     def open_additions(self) -> None:
-        """Offer the kinds of expectations, and to go to where the selected one is broken."""
+        """Offer the kinds of expectations, and to go to where the selected one
+        is broken.
+        """
         menu = QMenu(self)
         menu.setAccessibleName("Expectations")
         broken = self._broken()
         if broken is not None:
             at_s = self.desk.seconds(broken.tick)
-            menu.addAction(f"Go to {at_s:.2f} s, where it is broken", self.go_to)
+            menu.addAction(
+                f"Go to {at_s:.2f} s, where it is broken", self.go_to
+            )
             menu.addSeparator()
         for choice in KINDS:
             kind = Expected(str(choice.value))
-            menu.addAction(f"{choice.label}: {choice.help}", partial(self.add, kind))
+            menu.addAction(
+                f"{choice.label}: {choice.help}", partial(self.add, kind)
+            )
         self.menu = menu
         corner = self.visualRect(self.currentIndex()).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(40, 0)))
 
     def add(self, kind: Expected) -> None:
-        """Write down one more expectation, about the agent that is looked at: that its selected row
-        runs, until something else is written.
+        """Write down one more expectation, about the agent that is looked at:
+        that its selected row runs, until something else is written.
         """
         folder, desk = self.desk.documents.folder, self.desk
         if folder is None:
@@ -213,7 +257,10 @@ class ExpectationsView(SentenceList):
         first = desk.project.cover.scenario
         scenario = "" if desk.scenario_name == first else desk.scenario_name
         made = Expectation(
-            expect=Expected.ALWAYS, that=f"ran({number})", of=desk.agent, scenario=scenario
+            expect=Expected.ALWAYS,
+            that=f"ran({number})",
+            of=desk.agent,
+            scenario=scenario,
         )
         file = new_file(folder)
         self.write(file, with_field(made, "expect", kind))
@@ -221,21 +268,32 @@ class ExpectationsView(SentenceList):
         if file in files:
             self.setCurrentIndex(self.model_.index(files.index(file), 0))
 
-    def write(self, file: str, expectation: Expectation, merges: str = "") -> None:
-        """Write an expectation into its file, and hold the take against it. Further steps of a drag
-        share `merges`.
+    def write(
+        self, file: str, expectation: Expectation, merges: str = ""
+    ) -> None:
+        """Write an expectation into its file, and hold the take against it.
+        Further steps of a drag share `merges`.
         """
         known = {each.file: each.expectation for each in self.model_.lines}
         before = known.get(file)
         if before != expectation:
             what = "Change" if before is not None else "Add"
-            self._change(f"{what} {_called(expectation)}", file, before, expectation, merges)
+            self._change(
+                f"{what} {_called(expectation)}",
+                file,
+                before,
+                expectation,
+                merges,
+            )
 
     def delete(self) -> bool:
         named = self.selected
         if named is not None:
             self._change(
-                f"Delete {_called(named.expectation)}", named.file, named.expectation, None
+                f"Delete {_called(named.expectation)}",
+                named.file,
+                named.expectation,
+                None,
             )
         return True
 
@@ -247,21 +305,29 @@ class ExpectationsView(SentenceList):
         after: Expectation | None,
         merges: str = "",
     ) -> None:
-        """Put another expectation into a file, or none, as a step that can be taken back."""
+        """Put another expectation into a file, or none, as a step that can be
+        taken back.
+        """
         documents = self.desk.documents
         if documents.folder is None:
             self.desk.message.emit(UNSAVED)
             return
-        back, again = (partial(self._put, file, each) for each in (before, after))
+        back, again = (
+            partial(self._put, file, each) for each in (before, after)
+        )
         try:
             again()
         except OSError as error:
-            self.desk.message.emit(f"{file}: it could not be written: {error.strerror}.")
+            self.desk.message.emit(
+                f"{file}: it could not be written: {error.strerror}."
+            )
             return
         documents.note(name, OtherStep(back, again), merges)
 
     def go_to(self) -> None:
-        """Look at the tick at which the selected expectation is broken, and for whom."""
+        """Look at the tick at which the selected expectation is broken, and for
+        whom.
+        """
         broken = self._broken()
         if broken is None:
             return
@@ -272,7 +338,11 @@ class ExpectationsView(SentenceList):
 
     def _broken(self) -> BrokenExpectation | None:
         named = self.selected
-        found = (each for each in self.desk.broken if named is not None and each.file == named.file)
+        found = (
+            each
+            for each in self.desk.broken
+            if named is not None and each.file == named.file
+        )
         return next(found, None)
 
     # checking
@@ -287,7 +357,8 @@ class ExpectationsView(SentenceList):
 
     def _put(self, file: str, expectation: Expectation | None) -> None:
         """Write an expectation into a file, or remove the file. Raises OSError."""
-        # Where the project is by now: it may have been saved elsewhere since the step.
+        # Where the project is by now: it may have been saved elsewhere since
+        # the step.
         folder = self.desk.documents.folder
         if folder is None:
             return

@@ -1,5 +1,5 @@
-"""How the example of a kind is drawn at one tick: a small stage, and the rows of its NPC with their
-tapes.
+"""How the example of a kind is drawn at one tick: a small stage, and the rows
+of its NPC with their tapes.
 """
 
 import math
@@ -23,7 +23,9 @@ from umbrant.take.reader import Take
 
 ROW_HIGH, MARGIN = 22, 8
 STAGE_SHARE, TAPE_SHARE = 0.36, 0.26
-"""How much of the width the stage and the tapes take; between them stand the rows."""
+"""How much of the width the stage and the tapes take; between them stand the
+rows.
+"""
 SAID_S = 1.5
 
 
@@ -49,7 +51,12 @@ def paint_example(
 
 
 def _paint_stage(
-    painter: QPainter, take: Take, stage: Stage, tick: int, box: QRectF, palette: Palette
+    painter: QPainter,
+    take: Take,
+    stage: Stage,
+    tick: int,
+    box: QRectF,
+    palette: Palette,
 ) -> None:
     scale = min(box.width() / stage.width_m, box.height() / stage.height_m)
     foot = box.center().y() + stage.height_m * scale / 2
@@ -64,9 +71,17 @@ def _paint_stage(
             place = take.props[name].at(tick)
             if place is not None and not math.isnan(levels[tick]):
                 drains = name.startswith("lamp")
-                draw_prop(painter, palette, to_pixels(place.at), float(levels[tick]), drains=drains)
+                draw_prop(
+                    painter,
+                    palette,
+                    to_pixels(place.at),
+                    float(levels[tick]),
+                    drains=drains,
+                )
         for name in take.poses:
-            _paint_body(painter, take, name, tick, to_pixels, box.right(), palette)
+            _paint_body(
+                painter, take, name, tick, to_pixels, box.right(), palette
+            )
 
 
 def _paint_body(
@@ -81,15 +96,38 @@ def _paint_body(
     x, y, heading = take.poses[name][tick].tolist()
     if math.isnan(x):
         return
-    fill = None if name == VISITOR else palette.leads[0] if name == NPC else palette.dim
-    draw_body(painter, palette, to_pixels((x, y)), 4.0 if name == "dog" else 6.5, heading, fill)
+    fill = (
+        None
+        if name == VISITOR
+        else palette.leads[0]
+        if name == NPC
+        else palette.dim
+    )
+    draw_body(
+        painter,
+        palette,
+        to_pixels((x, y)),
+        4.0 if name == "dog" else 6.5,
+        heading,
+        fill,
+    )
     recent = (
-        [text for when, _, text in take.agents[name].said if 0 <= tick - when < SAID_S * RATE]
+        [
+            text
+            for when, _, text in take.agents[name].said
+            if 0 <= tick - when < SAID_S * RATE
+        ]
         if name == NPC
         else []
     )
     if recent:
-        draw_boxed(painter, palette, recent[-1], to_pixels((x, y)) + QPointF(8, -4), right)
+        draw_boxed(
+            painter,
+            palette,
+            recent[-1],
+            to_pixels((x, y)) + QPointF(8, -4),
+            right,
+        )
 
 
 def _paint_rows(
@@ -101,16 +139,27 @@ def _paint_rows(
     palette: Palette,
 ) -> None:
     take = explainer.take
-    left, wide = area.left() + area.width() * STAGE_SHARE + MARGIN, area.width() * TAPE_SHARE
+    left, wide = (
+        area.left() + area.width() * STAGE_SHARE + MARGIN,
+        area.width() * TAPE_SHARE,
+    )
     edge, top = (
         area.right() - MARGIN - wide,
         area.top() + (area.height() - ROW_HIGH * len(rows)) / 2,
     )
     for index, row_id in enumerate(rows):
-        box = QRectF(left, top + index * ROW_HIGH, area.right() - MARGIN - left, ROW_HIGH)
-        painter.fillRect(box, palette.selection if row_id == SHOWN else palette.sheet)
-        painter.fillRect(QRectF(left, box.bottom() - 1, box.width(), 1), palette.rule)
-        room = box.adjusted(4 + 9.0 * explainer.outline.depth[row_id], 0, -wide - 6, 0)
+        box = QRectF(
+            left, top + index * ROW_HIGH, area.right() - MARGIN - left, ROW_HIGH
+        )
+        painter.fillRect(
+            box, palette.selection if row_id == SHOWN else palette.sheet
+        )
+        painter.fillRect(
+            QRectF(left, box.bottom() - 1, box.width(), 1), palette.rule
+        )
+        room = box.adjusted(
+            4 + 9.0 * explainer.outline.depth[row_id], 0, -wide - 6, 0
+        )
         painter.setFont(body_font(11))
         painter.setPen(palette.ink)
         text = row_text(explainer, row_id)
@@ -129,14 +178,24 @@ def _paint_rows(
 
 
 def row_text(explainer: Explainer, row_id: str) -> str:
-    """A row in few words: its name, but what it does where the name says no more than its kind."""
+    """A row in few words: its name, but what it does where the name says no
+    more than its kind.
+    """
     behavior = explainer.behavior
     row = behavior.row(row_id)
-    around = SentenceContext({each.id: each.name or each.kind for each in behavior.rows})
-    pieces = [piece for piece in sentence(row, BUILTIN, around) if piece.role is not PieceRole.KIND]
+    around = SentenceContext(
+        {each.id: each.name or each.kind for each in behavior.rows}
+    )
+    pieces = [
+        piece
+        for piece in sentence(row, BUILTIN, around)
+        if piece.role is not PieceRole.KIND
+    ]
     if row_id == SHOWN and len(pieces) > 1:
         pieces = [
-            piece for piece in pieces if piece.role is not PieceRole.NAME or piece.chip is None
+            piece
+            for piece in pieces
+            if piece.role is not PieceRole.NAME or piece.chip is None
         ] or pieces
     elif row.name:
         pieces = [piece for piece in pieces if piece.role is PieceRole.NAME][:1]

@@ -1,5 +1,5 @@
-"""The example of a kind of node, playing: a small stage, and the rows of its NPC with their
-tapes.
+"""The example of a kind of node, playing: a small stage, and the rows of its
+NPC with their tapes.
 """
 
 from dataclasses import dataclass
@@ -7,15 +7,30 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QShowEvent
+from PySide6.QtGui import (
+    QHideEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Kind
 from umbrant.catalog.recipes.recipe import Recipe
-from umbrant.catalog.templates.examples import NPC, SHOWN, example_of, example_of_recipe
+from umbrant.catalog.templates.examples import (
+    NPC,
+    SHOWN,
+    example_of,
+    example_of_recipe,
+)
 from umbrant.desk.session.background import NewestOnlyWorker
-from umbrant.desk.views.help.example_painting import MARGIN, ROW_HIGH, paint_example
+from umbrant.desk.views.help.example_painting import (
+    MARGIN,
+    ROW_HIGH,
+    paint_example,
+)
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Project
@@ -36,16 +51,24 @@ class _Played:
 
 
 def play(subject: Kind | Recipe) -> _Played:
-    """Play the example of a kind or a recipe once, in hundredths of a second. For any thread."""
-    project = example_of(subject) if isinstance(subject, Kind) else example_of_recipe(subject)
+    """Play the example of a kind or a recipe once, in hundredths of a second.
+    For any thread.
+    """
+    project = (
+        example_of(subject)
+        if isinstance(subject, Kind)
+        else example_of_recipe(subject)
+    )
     with TemporaryDirectory() as folder:
-        take = read_take(roll(RollOrder(project, "example", Path(folder) / "example.take")))
+        take = read_take(
+            roll(RollOrder(project, "example", Path(folder) / "example.take"))
+        )
     return _Played(subject_id(subject), project, take)
 
 
 def subject_id(subject: Kind | Recipe | None) -> str:
-    """What an example is known by; empty for none. A project's own kinds have none: theirs would be
-    code that is run to be read.
+    """What an example is known by; empty for none. A project's own kinds have
+    none: theirs would be code that is run to be read.
     """
     if isinstance(subject, Recipe):
         return f"recipe {subject.id}"
@@ -65,7 +88,9 @@ class ExampleView(PaintedView):
         self._wanted = ""
         self._shown: _Played | None = None
         self._explainer: Explainer | None = None
-        self._background = NewestOnlyWorker("Playing the example", play, (), self)
+        self._background = NewestOnlyWorker(
+            "Playing the example", play, (), self
+        )
         self._background.answered.connect(self._take)
         self._timer = QTimer(self, interval=50)
         self._timer.timeout.connect(self._go_on)
@@ -97,7 +122,9 @@ class ExampleView(PaintedView):
             self._background.request(subject)
 
     def finish(self) -> None:
-        """Wait for what is being played for the first time, and show nothing more."""
+        """Wait for what is being played for the first time, and show nothing
+        more.
+        """
         self._wanted = ""
         self._timer.stop()
         self._background.close()
@@ -110,7 +137,9 @@ class ExampleView(PaintedView):
             self._timer.start()
 
     def sizeHint(self) -> QSize:
-        return QSize(400, max(LEAST_HIGH, ROW_HIGH * len(self._rows())) + 2 * MARGIN)
+        return QSize(
+            400, max(LEAST_HIGH, ROW_HIGH * len(self._rows())) + 2 * MARGIN
+        )
 
     def minimumSizeHint(self) -> QSize:
         return QSize(200, self.sizeHint().height())
@@ -139,7 +168,13 @@ class ExampleView(PaintedView):
         if self._shown is not None and self._explainer is not None:
             stage, rows = self._shown.project.stages[0], self._rows()
             paint_example(
-                painter, self._explainer, stage, rows, self.tick, QRectF(self.rect()), self.palette_
+                painter,
+                self._explainer,
+                stage,
+                rows,
+                self.tick,
+                QRectF(self.rect()),
+                self.palette_,
             )
         draw_focus(painter, self, self.palette_)
 
@@ -155,13 +190,17 @@ class ExampleView(PaintedView):
         if played.subject == self._wanted:
             self._shown, self.tick = played, 0
             self._explainer = Explainer(played.take, NPC, BUILTIN)
-            self.setAccessibleName(f"Example of {played.subject.replace('_', ' ')}")
+            self.setAccessibleName(
+                f"Example of {played.subject.replace('_', ' ')}"
+            )
             self.setFixedHeight(self.sizeHint().height())
             self.changed.emit()
             self.update()
 
     def _rows(self) -> list[str]:
-        """The rows that are shown: those around the kind's own, so many as there is room for."""
+        """The rows that are shown: those around the kind's own, so many as
+        there is room for.
+        """
         if self._explainer is None:
             return []
         rows = list(self._explainer.outline.number)

@@ -1,5 +1,5 @@
-"""The reference beside the rows: the pages of the kinds that the selected row is made of, and the
-first one at work.
+"""The reference beside the rows: the pages of the kinds that the selected row
+is made of, and the first one at work.
 """
 
 from PySide6.QtGui import QResizeEvent, QShowEvent
@@ -16,17 +16,21 @@ from umbrant.desk.views.help.recipe_page import recipe_page
 from umbrant.desk.widgets.theme import Palette, body_font
 
 LEAST_PAGE = 70
-"""How high the page is at the least, in pixels: in a low pane the example gives way to it."""
+"""How high the page is at the least, in pixels: in a low pane the example gives
+way to it.
+"""
 
 
 class HelpView(QWidget):
-    """The page of the selected row's kind; below, of what is put on it, and of the senses that its
-    guard asks.
+    """The page of the selected row's kind; below, of what is put on it, and of
+    the senses that its guard asks.
 
     Above the pages the first kind's example plays on a small stage.
     """
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.example = ExampleView(palette, self)
@@ -76,11 +80,15 @@ class HelpView(QWidget):
         else:
             kinds = self._kinds()
             pages = [kind_page(each) for each in kinds]
-            self.page.setMarkdown("\n\n".join(pages) or "Select a row to read about it.")
+            self.page.setMarkdown(
+                "\n\n".join(pages) or "Select a row to read about it."
+            )
             self.example.show_example(kinds[0] if kinds else None)
 
     def _consider(self, subject: Kind | Recipe | None) -> None:
-        """Show what the search would add, as long as it is the first in its list."""
+        """Show what the search would add, as long as it is the first in its
+        list.
+        """
         self._considered = subject
         self.refresh()
 
@@ -91,7 +99,9 @@ class HelpView(QWidget):
     def _make_room(self) -> None:
         """Show the example where there is room for the page as well."""
         room = self.height() - self.example.sizeHint().height()
-        self.example.setVisible(self.example.take is not None and room >= LEAST_PAGE)
+        self.example.setVisible(
+            self.example.take is not None and room >= LEAST_PAGE
+        )
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
@@ -102,14 +112,25 @@ class HelpView(QWidget):
         row, catalog = self.desk.row, self.desk.catalog
         if row is None:
             return []
-        found = [kind for kind in (catalog.get(row.kind, *ROWS),) if kind is not None]
-        parts = [catalog.get(each.kind, Family.DECORATOR) for each in row.decorators]
-        parts.extend(catalog.get(each.kind, Family.ACTION, Family.CONDITION) for each in row.upkeep)
+        found = [
+            kind for kind in (catalog.get(row.kind, *ROWS),) if kind is not None
+        ]
+        parts = [
+            catalog.get(each.kind, Family.DECORATOR) for each in row.decorators
+        ]
+        parts.extend(
+            catalog.get(each.kind, Family.ACTION, Family.CONDITION)
+            for each in row.upkeep
+        )
         found.extend(kind for kind in parts if kind is not None)
         try:
             terms = walk(parse(row.guard.when)) if row.guard else iter(())
-            senses = [each.sense for each in terms if isinstance(each, SenseCall)]
-            found.extend(catalog.kinds[name] for name in senses if name in catalog.kinds)
+            senses = [
+                each.sense for each in terms if isinstance(each, SenseCall)
+            ]
+            found.extend(
+                catalog.kinds[name] for name in senses if name in catalog.kinds
+            )
         except LanguageError:
             pass
         return list({kind.id: kind for kind in found}.values())

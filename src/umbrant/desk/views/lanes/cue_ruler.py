@@ -1,5 +1,5 @@
-"""The cues of a scenario on the time of the lanes: where each stands, and dragging one to another
-time.
+"""The cues of a scenario on the time of the lanes: where each stands, and
+dragging one to another time.
 """
 
 from collections.abc import Callable, Iterator
@@ -46,7 +46,9 @@ def marks(desk: Desk) -> Iterator[Mark]:
     for index, cue in enumerate(scenario.cues if scenario else ()):
         if cue.at_s is not None and not cue.when and scenario is not None:
             yield Mark(
-                ("scenarios", scenario.name, "cues", index), cue.at_s, cue_action_text(cue.does)
+                ("scenarios", scenario.name, "cues", index),
+                cue.at_s,
+                cue_action_text(cue.does),
             )
 
 
@@ -70,11 +72,13 @@ def cue_action_text(does: CueAction) -> str:
 
 
 class CueRuler:
-    """The marks of the cues above the lanes, under the hand. `scale` says where each tick
-    stands.
+    """The marks of the cues above the lanes, under the hand. `scale` says where
+    each tick stands.
     """
 
-    def __init__(self, desk: Desk, parent: QWidget, scale: Callable[[], TimeScale]) -> None:
+    def __init__(
+        self, desk: Desk, parent: QWidget, scale: Callable[[], TimeScale]
+    ) -> None:
         self._desk = desk
         self._parent = parent
         self._scale = scale
@@ -109,7 +113,14 @@ class CueRuler:
         if self._held is None or scenario is None:
             return
         at_s = round(
-            max(0.0, min(scenario.seconds, self._scale().tick_at(x) / self.ticks_per_s)), 1
+            max(
+                0.0,
+                min(
+                    scenario.seconds,
+                    self._scale().tick_at(x) / self.ticks_per_s,
+                ),
+            ),
+            1,
         )
         path = (*self._held.path, "at_s")
         self._desk.apply(
@@ -132,15 +143,26 @@ class CueRuler:
         if scenario is None:
             return
         at_s = round(
-            max(0.0, min(scenario.seconds, self._scale().tick_at(place.x()) / self.ticks_per_s)), 1
+            max(
+                0.0,
+                min(
+                    scenario.seconds,
+                    self._scale().tick_at(place.x()) / self.ticks_per_s,
+                ),
+            ),
+            1,
         )
         path: Path = ("scenarios", scenario.name)
         menu = QMenu(self._parent)
         menu.setAccessibleName(f"Cues at {at_s:g} s")
         for addition in cueing(path, self._desk.project):
             title = addition.title.removeprefix("Cue: ")
-            cue: Cue = addition.make(self._desk.project).model_copy(update={"at_s": at_s})
-            menu.addAction(f"at {at_s:g} s {title}", partial(self._add, title, cue))
+            cue: Cue = addition.make(self._desk.project).model_copy(
+                update={"at_s": at_s}
+            )
+            menu.addAction(
+                f"at {at_s:g} s {title}", partial(self._add, title, cue)
+            )
         self.menu = menu
         menu.popup(self._parent.mapToGlobal(place))
 
@@ -149,7 +171,12 @@ class CueRuler:
         if scenario is not None:
             path = ("scenarios", scenario.name, "cues")
             cues = (*scenario.cues, cue)
-            self._desk.apply(Edit(f"Add a cue: {title}", lambda project: put(project, path, cues)))
+            self._desk.apply(
+                Edit(
+                    f"Add a cue: {title}",
+                    lambda project: put(project, path, cues),
+                )
+            )
 
     @property
     def ticks_per_s(self) -> int:

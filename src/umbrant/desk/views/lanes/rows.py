@@ -1,5 +1,5 @@
-"""Which lanes there are: one for each of the cast, and one for many of a kind that opens. Knows
-nothing of Qt.
+"""Which lanes there are: one for each of the cast, and one for many of a kind
+that opens. Knows nothing of Qt.
 """
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
@@ -49,22 +49,30 @@ def lane_rows(
     loaded: Loaded | None = None,
     tick: int = 0,
 ) -> list[LaneRow]:
-    """The lanes of a cast. Many with the same behavior and group share one, until it is opened."""
+    """The lanes of a cast. Many with the same behavior and group share one,
+    until it is opened.
+    """
     members = list(cast)
     if order is LaneOrder.BEHAVIOR:
         members.sort(key=lambda each: (each.behavior or "", each.group or ""))
     groups = [list(run) for _, run in groupby(members, key=_kind)]
-    rows = [row for group in groups for row in _of_group(group, opened, order, loaded, tick)]
-    if order in (LaneOrder.CAST, LaneOrder.BEHAVIOR, LaneOrder.ODD) or loaded is None:
+    rows = [
+        row
+        for group in groups
+        for row in _of_group(group, opened, order, loaded, tick)
+    ]
+    if (
+        order in (LaneOrder.CAST, LaneOrder.BEHAVIOR, LaneOrder.ODD)
+        or loaded is None
+    ):
         return rows
     return _sorted(rows, order, loaded, tick)
 
 
 def _kind(member: Member) -> str:
     """What many must have in common to share a lane."""
-    return (
-        f"{member.behavior or ''}/{member.group or ''}/{'' if member.copies == 1 else member.name}"
-    )
+    name = "" if member.copies == 1 else member.name
+    return f"{member.behavior or ''}/{member.group or ''}/{name}"
 
 
 def _of_group(
@@ -87,7 +95,9 @@ def _of_group(
         return
     rows = [_alone(player, is_inside=True) for player in players]
     if loaded is not None and order is LaneOrder.ODD:
-        oddness = odd_ones([player.name for player in players], loaded.leading_spans)
+        oddness = odd_ones(
+            [player.name for player in players], loaded.leading_spans
+        )
         rows.sort(key=lambda each: -oddness[each.players[0].name])
     elif loaded is not None and order in (LaneOrder.LEAD, LaneOrder.APART):
         rows = _sorted(rows, order, loaded, tick)
@@ -95,10 +105,17 @@ def _of_group(
 
 
 def _alone(player: Member, *, is_inside: bool = False) -> LaneRow:
-    return LaneRow(player.title or player.name, player.behavior, (player,), is_inside=is_inside)
+    return LaneRow(
+        player.title or player.name,
+        player.behavior,
+        (player,),
+        is_inside=is_inside,
+    )
 
 
-def _sorted(rows: Sequence[LaneRow], order: LaneOrder, loaded: Loaded, tick: int) -> list[LaneRow]:
+def _sorted(
+    rows: Sequence[LaneRow], order: LaneOrder, loaded: Loaded, tick: int
+) -> list[LaneRow]:
     """Lanes in an order; what is inside an open one stays below it."""
     blocks: list[list[LaneRow]] = []
     for row in rows:
@@ -110,24 +127,36 @@ def _sorted(rows: Sequence[LaneRow], order: LaneOrder, loaded: Loaded, tick: int
     def place(block: Sequence[LaneRow]) -> tuple[int, str]:
         name = block[0].players[0].name
         if order is LaneOrder.APART:
-            found = loaded.comparison.by_agent.get(name) if loaded.comparison else None
+            found = (
+                loaded.comparison.by_agent.get(name)
+                if loaded.comparison
+                else None
+            )
             return (found.first.tick if found is not None else 1 << 31, "")
         spans = loaded.leading_spans.get(name, ())
         lead = lead_at(spans[0], tick) if spans else None
-        return (0, f"{block[0].behavior or ''}/{lead.row_id if lead is not None else ''}")
+        return (
+            0,
+            f"{block[0].behavior or ''}/{lead.row_id if lead is not None else ''}",
+        )
 
     return [row for block in sorted(blocks, key=place) for row in block]
 
 
 def odd_ones(
-    names: Iterable[str], spans: Mapping[str, tuple[tuple[LeadingSpan, ...], ...]]
+    names: Iterable[str],
+    spans: Mapping[str, tuple[tuple[LeadingSpan, ...], ...]],
 ) -> dict[str, float]:
-    """How much of the take each of a kind is led by something else than most of them, from 0
-    to 1.
+    """How much of the take each of a kind is led by something else than most of
+    them, from 0 to 1.
     """
     known = list(names)
     ids: dict[str, int] = {"": 0}
-    ends = [found[0][-1].end for name in known if (found := spans.get(name)) and found[0]]
+    ends = [
+        found[0][-1].end
+        for name in known
+        if (found := spans.get(name)) and found[0]
+    ]
     ticks = np.linspace(0, max(ends, default=0), SAMPLES).astype(int)
     led = np.zeros((len(known), SAMPLES), np.int32)
     for index, name in enumerate(known):
@@ -135,6 +164,8 @@ def odd_ones(
             for span in branch:
                 number = ids.setdefault(span.row_id, len(ids))
                 led[index, (ticks >= span.start) & (ticks <= span.end)] = number
-    counts = np.stack([(led == number).sum(axis=0) for number in range(len(ids))])
+    counts = np.stack(
+        [(led == number).sum(axis=0) for number in range(len(ids))]
+    )
     differs = led != counts.argmax(axis=0)
     return dict(zip(known, differs.mean(axis=1).tolist(), strict=True))

@@ -1,8 +1,9 @@
-"""The whole take, one lane for each of the cast: what led when, the tape's window, and the
-playhead.
+"""The whole take, one lane for each of the cast: what led when, the tape's
+window, and the playhead.
 
-Many of a kind share a lane, each a thin stripe of it, which opens. Puppets have none: nothing leads
-them. Above them stand the cues of the scenario, to be dragged to another time.
+Many of a kind share a lane, each a thin stripe of it, which opens. Puppets have
+none: nothing leads them. Above them stand the cues of the scenario, to be
+dragged to another time.
 """
 
 from collections import Counter
@@ -44,20 +45,26 @@ from umbrant.model.staging import Member
 
 TOP, LEFT, RIGHT = 6, 110, 16
 MARKED = 26
-"""How far from the left a press opens the lane of many, rather than look at one of them."""
+"""How far from the left a press opens the lane of many, rather than look at one
+of them.
+"""
 MOST_SHOWN = 9
-"""How many lanes are seen at most; the others are scrolled to. The tables need room, too."""
+"""How many lanes are seen at most; the others are scrolled to. The tables need
+room, too.
+"""
 
 
 class LanesView(PaintedView):
-    """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name
-    looks at that one.
+    """Click or drag to move the playhead; with Shift, to move the tape's
+    window. Clicking a name looks at that one.
     """
 
     picked = Signal(object)
     """The path of the cue that was taken hold of."""
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
@@ -75,11 +82,17 @@ class LanesView(PaintedView):
         self._bar.valueChanged.connect(self.update)
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(
+            QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed
+        )
         self.setToolTip(
             "Click or drag to move the playhead; with Shift, to move the window of the tape"
         )
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
+        for changed in (
+            desk.project_changed,
+            desk.take_changed,
+            desk.agent_changed,
+        ):
             changed.connect(self._refresh)
         desk.tape.changed.connect(self.update)
         desk.hits_changed.connect(self.update)
@@ -97,17 +110,25 @@ class LanesView(PaintedView):
         return lane_rows(self._cast(), self.opened, self.order, loaded, tick)
 
     def parts(self) -> list[AccessiblePart]:
-        """The lanes, each with what leads it at the playhead, for a screen reader."""
+        """The lanes, each with what leads it at the playhead, for a screen
+        reader.
+        """
         found = []
         for number, row in enumerate(self.rows()):
-            leads = Counter(self.desk.leading_row(each.name) for each in row.players)
+            leads = Counter(
+                self.desk.leading_row(each.name) for each in row.players
+            )
             says = ", ".join(
                 (f"{name} × {count}" if count > 1 else name)
                 for name, count in leads.items()
                 if name
             )
             top = self._top() + LANE * (number - self._bar.value())
-            opens = f" · {'open' if row.kind in self.opened else 'closed'}" if row.kind else ""
+            opens = (
+                f" · {'open' if row.kind in self.opened else 'closed'}"
+                if row.kind
+                else ""
+            )
             found.append(
                 AccessiblePart(
                     f"{row.title}{opens}: {says or 'nothing'}",
@@ -135,7 +156,9 @@ class LanesView(PaintedView):
 
     def ruler_box(self) -> QRectF:
         """Where the cues stand, if there are any."""
-        return QRectF(LEFT, TOP - 3, self.width() - LEFT - RIGHT, self._top() - TOP)
+        return QRectF(
+            LEFT, TOP - 3, self.width() - LEFT - RIGHT, self._top() - TOP
+        )
 
     def _top(self) -> float:
         """Where the lanes begin: below the cues, if there are any."""
@@ -147,7 +170,9 @@ class LanesView(PaintedView):
     @property
     def scale(self) -> TimeScale:
         """The mapping between ticks and pixels for the width of the lanes."""
-        return TimeScale(LEFT, max(LEFT, self.width() - RIGHT), self.desk.tape.ticks)
+        return TimeScale(
+            LEFT, max(LEFT, self.width() - RIGHT), self.desk.tape.ticks
+        )
 
     def x_of(self, tick: float) -> float:
         """The x of a tick, in pixels."""
@@ -185,7 +210,9 @@ class LanesView(PaintedView):
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        on_ruler = event.position().y() < self._top() and event.position().x() >= LEFT
+        on_ruler = (
+            event.position().y() < self._top() and event.position().x() >= LEFT
+        )
         if on_ruler and self.ruler.mark_at(event.position().x()) is None:
             self.ruler.offer(event.position().toPoint())
         else:
@@ -213,7 +240,8 @@ class LanesView(PaintedView):
             self._bar.event(event)
             return
         self.desk.tape.zoom(
-            0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x())
+            0.8 if event.angleDelta().y() > 0 else 1.25,
+            self.tick_at(event.position().x()),
         )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -229,7 +257,9 @@ class LanesView(PaintedView):
         self._bar.setVisible(over > 0)
         wide = self._bar.sizeHint().width()
         top = int(self._top())
-        self._bar.setGeometry(self.width() - wide, top, wide, max(0, self.height() - top))
+        self._bar.setGeometry(
+            self.width() - wide, top, wide, max(0, self.height() - top)
+        )
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self._offer_orders(event.globalPos())
@@ -247,8 +277,15 @@ class LanesView(PaintedView):
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self._walk(1 if event.key() == Qt.Key.Key_Down else -1)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            names_of = ((row.kind, {each.name for each in row.players}) for row in self.rows())
-            kinds = [kind for kind, names in names_of if kind and self.desk.agent in names]
+            names_of = (
+                (row.kind, {each.name for each in row.players})
+                for row in self.rows()
+            )
+            kinds = [
+                kind
+                for kind, names in names_of
+                if kind and self.desk.agent in names
+            ]
             self.open_kind(kinds[0] if kinds else "")
         elif event.key() == Qt.Key.Key_Menu or event.text() == "o":
             self._offer_orders(self.mapToGlobal(QPoint(LEFT, int(self._top()))))
@@ -264,18 +301,24 @@ class LanesView(PaintedView):
             if row.kind not in self.opened
         ]
         if self.desk.agent in names:
-            self.desk.select_agent(names[(names.index(self.desk.agent) + step) % len(names)])
+            self.desk.select_agent(
+                names[(names.index(self.desk.agent) + step) % len(names)]
+            )
 
     def _show_chosen(self) -> None:
         """Scroll to the lane of the one that is looked at."""
         for index, row in enumerate(self.rows()):
-            is_there = any(player.name == self.desk.agent for player in row.players)
+            is_there = any(
+                player.name == self.desk.agent for player in row.players
+            )
             if is_there and row.kind not in self.opened:
                 first, seen = self._bar.value(), self._bar.pageStep()
                 self._bar.setValue(min(index, max(first, index - seen + 1)))
 
     def draw(self, painter: QPainter) -> None:
-        """What moves with the playhead is drawn anew each time; lanes and cues are pictures."""
+        """What moves with the playhead is drawn anew each time; lanes and cues
+        are pictures.
+        """
         desk, palette = self.desk, self.palette_
         painter.fillRect(self.rect(), palette.ground)
         key = (
@@ -289,19 +332,31 @@ class LanesView(PaintedView):
             frozenset(self.opened),
             self._bar.value(),
         )
-        self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._draw_lanes)
+        self._pictures.draw(
+            painter, QRectF(self.rect()), "lanes", key, self._draw_lanes
+        )
         if self._top() > TOP:
             strip = QRectF(0, 0, self.width(), self._top())
-            cues = (desk.scenario, self.ruler.held, desk.tape.ticks, palette.name)
+            cues = (
+                desk.scenario,
+                self.ruler.held,
+                desk.tape.ticks,
+                palette.name,
+            )
             self._pictures.draw(painter, strip, "cues", cues, self._draw_cues)
         if desk.take is not None:
             self._draw_marks(painter)
             scale, tape = self.scale, desk.tape
             paint_window(
-                painter, scale.x_of(tape.start), scale.x_of(tape.end), self.height(), palette
+                painter,
+                scale.x_of(tape.start),
+                scale.x_of(tape.end),
+                self.height(),
+                palette,
             )
             painter.fillRect(
-                QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2), palette.now
+                QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2),
+                palette.now,
             )
         draw_focus(painter, self, palette)
 
@@ -310,7 +365,9 @@ class LanesView(PaintedView):
         desk, scale, palette = self.desk, self.scale, self.palette_
         is_of_this = desk.hits.take_number == desk.take_number
         if is_of_this:
-            paint_hits(painter, desk.hits.stretches, scale, self._top() - 2, palette)
+            paint_hits(
+                painter, desk.hits.stretches, scale, self._top() - 2, palette
+            )
         for tick in self.stops:
             paint_stop(painter, scale.x_of(tick), self._top() - 2, palette)
         rows = self.rows()
@@ -326,15 +383,24 @@ class LanesView(PaintedView):
                     paint_broken(painter, scale.x_of(each.tick), top, palette)
 
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
-        loaded = self.desk.takes.current.loaded if self.desk.takes.current else None
+        loaded = (
+            self.desk.takes.current.loaded if self.desk.takes.current else None
+        )
         compares = self.desk.compared is not None
         first = self._bar.value()
         rows = self.rows()[first : first + self._bar.pageStep() + 1]
-        lanes = lanes_of(rows, self.desk.agent, loaded, compares=compares, opened=self.opened)
+        lanes = lanes_of(
+            rows, self.desk.agent, loaded, compares=compares, opened=self.opened
+        )
         paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
         branched_at = self.desk.branched_at
         if branched_at is not None:
-            past = QRectF(LEFT, self._top() - 2, self.x_of(branched_at) - LEFT, self.height())
+            past = QRectF(
+                LEFT,
+                self._top() - 2,
+                self.x_of(branched_at) - LEFT,
+                self.height(),
+            )
             draw_quieter(painter, past, self.palette_)
 
     def _draw_cues(self, painter: QPainter, box: QRectF) -> None:
@@ -355,11 +421,18 @@ class LanesView(PaintedView):
             return None
         players = row.players
         share = ((y - self._top()) % LANE) / BAR
-        return players[max(0, min(len(players) - 1, int(share * len(players))))].name
+        return players[
+            max(0, min(len(players) - 1, int(share * len(players))))
+        ].name
 
     def _row_at(self, y: float) -> LaneRow | None:
-        rows, place = self.rows(), int((y - self._top()) // LANE) + self._bar.value()
-        return rows[place] if y >= self._top() and 0 <= place < len(rows) else None
+        rows, place = (
+            self.rows(),
+            int((y - self._top()) // LANE) + self._bar.value(),
+        )
+        return (
+            rows[place] if y >= self._top() and 0 <= place < len(rows) else None
+        )
 
     def _move(self, event: QMouseEvent) -> None:
         tick = self.tick_at(event.position().x())

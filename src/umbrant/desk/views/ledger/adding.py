@@ -1,7 +1,8 @@
-"""Adding rows to the ledger: the search is opened at a row, and what is chosen in it is put there.
+"""Adding rows to the ledger: the search is opened at a row, and what is chosen
+in it is put there.
 
-A condition that is typed into the search is offered as a *check* row, and as the guard of the
-selected row.
+A condition that is typed into the search is offered as a *check* row, and as
+the guard of the selected row.
 """
 
 from collections.abc import Callable, Sequence
@@ -103,38 +104,52 @@ class GuardOffer(Offer):
 
 @dataclass(frozen=True)
 class NewKeysOffer(Offer):
-    """Offers a kind together with the keys that it was typed with and that do not exist yet."""
+    """Offers a kind together with the keys that it was typed with and that do
+    not exist yet.
+    """
 
     filling: Filling = field(default_factory=lambda: Filling({}))
 
     @property
     def place(self) -> str:
         names = [key.name for _, key in self.filling.new_keys]
-        return f"makes the key{'s' if len(names) > 1 else ''} {', '.join(names)}"
+        return (
+            f"makes the key{'s' if len(names) > 1 else ''} {', '.join(names)}"
+        )
 
     @property
     def help(self) -> str:
         made = [f"{key.name}: {key.type}" for _, key in self.filling.new_keys]
-        return f"Adds it and makes the keys it is typed with: {', '.join(made)}."
+        return (
+            f"Adds it and makes the keys it is typed with: {', '.join(made)}."
+        )
 
 
 class RowAdding(QObject):
-    """Where the next row goes, and how it gets there. Lives in the window's thread."""
+    """Where the next row goes, and how it gets there. Lives in the window's
+    thread.
+    """
 
     def __init__(self, ledger: "LedgerView") -> None:
         super().__init__(ledger)
         self._view = ledger
         self._target: tuple[str | None, str | None] = (None, None)
         """After which row the next one stands, and under which."""
-        self.search = SearchPopup(ledger.viewport(), ledger.brushes, self.ranked)
+        self.search = SearchPopup(
+            ledger.viewport(), ledger.brushes, self.ranked
+        )
         self.search.chosen.connect(self._chosen)
         self.search.closed.connect(ledger.setFocus)
         self.search.closed.connect(lambda: ledger.desk.considered.emit(None))
         self.search.considered.connect(self._considered)
         self._then: Callable[[Kind], None] | None = None
-        """What is done with a kind that is only picked, for rows that are there already."""
+        """What is done with a kind that is only picked, for rows that are there
+        already.
+        """
         self._blanks: list[tuple[str, str]] = []
-        """The row and the parameter of the blanks that are still to be looked at."""
+        """The row and the parameter of the blanks that are still to be looked
+        at.
+        """
         self._is_filling = False
         """Whether a blank is open."""
         ledger.editing.closed.connect(self._closed)
@@ -148,8 +163,8 @@ class RowAdding(QObject):
             self._view.leave_chips()
 
     def open(self, *, behind: bool = False) -> None:
-        """Search for a row to add: inside a composite, after any other row; or something to put on
-        the row.
+        """Search for a row to add: inside a composite, after any other row; or
+        something to put on the row.
 
         With `behind` the row is added after this one, whatever this one is.
         """
@@ -160,18 +175,25 @@ class RowAdding(QObject):
             return
         self._then = None
         self._target = self._after_and_under(behavior, row)
-        if behind and row is not None and (around := written_under(behavior, row.id)) is not None:
+        if (
+            behind
+            and row is not None
+            and (around := written_under(behavior, row.id)) is not None
+        ):
             self._target = row.id, around
         catalog, holder = view.desk.catalog, self._kind_of(self._target[1])
         rows = offers(catalog, holder, self._kind_of(row.id if row else None))
         complete = recipes(catalog, holder)
-        # In a behavior in which nothing is done yet, what can be done comes first.
+        # In a behavior in which nothing is done yet, what can be done comes
+        # first.
         is_new = len(behavior.rows) < 2
         found = [*complete, *rows] if is_new else [*rows, *complete]
         self.search.open(found, self._below(row), names=self._names(behavior))
 
     def _names(self, behavior: Behavior) -> tuple[str, ...]:
-        """What can be named in a row: the keys of its behavior, then whom and what there is."""
+        """What can be named in a row: the keys of its behavior, then whom and
+        what there is.
+        """
         project = self._view.desk.project
         known = known_names(project)
         return (
@@ -183,13 +205,21 @@ class RowAdding(QObject):
         )
 
     def pick_kind(
-        self, kinds: Sequence[Kind], name: str, hint: str, then: Callable[[Kind], None]
+        self,
+        kinds: Sequence[Kind],
+        name: str,
+        hint: str,
+        then: Callable[[Kind], None],
     ) -> None:
-        """Search among some kinds at the selected row, and do something with the one chosen."""
+        """Search among some kinds at the selected row, and do something with
+        the one chosen.
+        """
         self._view.editing.finish()
         self._then = then
         found = [Offer(kind, "row") for kind in kinds]
-        self.search.open(found, self._below(self._view.desk.row), name=name, hint=hint)
+        self.search.open(
+            found, self._below(self._view.desk.row), name=name, hint=hint
+        )
 
     def _below(self, row: Row | None) -> QPoint:
         """Where the search opens for a row: right below it."""
@@ -200,7 +230,11 @@ class RowAdding(QObject):
 
     def _considered(self, offer: Offer | None) -> None:
         """Tell the help what would be added."""
-        subject = offer.recipe if isinstance(offer, RecipeOffer) else offer and offer.kind
+        subject = (
+            offer.recipe
+            if isinstance(offer, RecipeOffer)
+            else offer and offer.kind
+        )
         self._view.desk.considered.emit(subject)
 
     def _chosen(self, offer: Offer) -> None:
@@ -212,9 +246,12 @@ class RowAdding(QObject):
             self._view.setFocus()
             then(offer.kind)
 
-    def ranked(self, text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
-        """The offers that fit what was typed, the best first, and what was typed besides. A
-        condition is offered as what can hold it, before all others.
+    def ranked(
+        self, text: str, found: Sequence[Offer]
+    ) -> tuple[list[Offer], str]:
+        """The offers that fit what was typed, the best first, and what was
+        typed besides. A condition is offered as what can hold it, before all
+        others.
         """
         listed, rest = typed(text, found)
         if self._then is not None:
@@ -223,40 +260,65 @@ class RowAdding(QObject):
         if guarded is not None:
             return self._guarded_rows(*guarded, found), ""
         if not self._is_condition(text):
-            said = said_rows(text, found, self._filling) or self._said_options(text, found)
+            said = said_rows(text, found, self._filling) or self._said_options(
+                text, found
+            )
             if said is not None:
                 return [said, *listed], ""
             if not rest and listed and type(listed[0]) is Offer:
                 rest = self._rest_that_fits(text, listed[0])
             return self._with_new_keys(listed, rest), rest
-        check = [each for each in found if each.kind.id == CHECK and each.role == "row"]
+        check = [
+            each
+            for each in found
+            if each.kind.id == CHECK and each.role == "row"
+        ]
         if not check:
             return listed, rest
         row, behavior = self._view.desk.row, self._view.ledger.behavior
         kind = self._kind_of(row.id if row else None)
-        if row is None or behavior is None or kind is None or kind.family not in GUARDED:
+        if (
+            row is None
+            or behavior is None
+            or kind is None
+            or kind.family not in GUARDED
+        ):
             return check, text
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
         when = self._as_read(self._stored(text))
         return [*check, GuardOffer(check[0].kind, GUARD, on, when)], text
 
-    def _guarded_rows(self, guard: Guard, text: str, found: Sequence[Offer]) -> list[Offer]:
-        """What a sentence asks for that begins with a condition; where nothing, the search says
-        why.
+    def _guarded_rows(
+        self, guard: Guard, text: str, found: Sequence[Offer]
+    ) -> list[Offer]:
+        """What a sentence asks for that begins with a condition; where nothing,
+        the search says why.
         """
         desk = self._view.desk
         names = names_in(desk.project)
-        when, wrong = typed_condition(guard.when, desk.keys_at(desk.row_id), desk.catalog, names)
+        when, wrong = typed_condition(
+            guard.when, desk.keys_at(desk.row_id), desk.catalog, names
+        )
         if wrong:
-            self.search.reason = f"{guard.when}: {wrong[0].message} {wrong[0].remedy}".strip()
+            self.search.reason = (
+                f"{guard.when}: {wrong[0].message} {wrong[0].remedy}".strip()
+            )
             return []
-        said = said_rows(text, found, self._filling, Guard(when=when, watch=guard.watch))
-        return [replace(said, condition=self._as_read(when))] if said is not None else []
+        said = said_rows(
+            text, found, self._filling, Guard(when=when, watch=guard.watch)
+        )
+        return (
+            [replace(said, condition=self._as_read(when))]
+            if said is not None
+            else []
+        )
 
     def _as_read(self, when: str) -> str:
         return spoken(parse(when), self._view.desk.catalog)
 
-    def _said_options(self, text: str, found: Sequence[Offer]) -> OptionsOffer | None:
+    def _said_options(
+        self, text: str, found: Sequence[Offer]
+    ) -> OptionsOffer | None:
         desk = self._view.desk
         numbers = names_in(desk.project)[ParamType.STAT]
         return said_options(text, found, desk.keys_at(desk.row_id), numbers)
@@ -277,14 +339,17 @@ class RowAdding(QObject):
         return replace(found, args={**found.args, **written})
 
     def _rest_that_fits(self, text: str, offer: Offer) -> str:
-        """What was typed behind the words by which a kind was found, where all of it fills it."""
+        """What was typed behind the words by which a kind was found, where all
+        of it fills it.
+        """
         rest = rest_of(text, offer)
         found = self._filling(offer.kind, rest)
         return rest if found.args and not found.left else ""
 
     def _with_new_keys(self, listed: list[Offer], rest: str) -> list[Offer]:
-        """The offers, and before the first one the same with the keys that were typed and do not
-        exist; behind it, where such a name is nearly one that does.
+        """The offers, and before the first one the same with the keys that were
+        typed and do not exist; behind it, where such a name is nearly one that
+        does.
         """
         if not listed or not rest or isinstance(listed[0], RecipeOffer):
             return listed
@@ -295,7 +360,8 @@ class RowAdding(QObject):
         offer = NewKeysOffer(first.kind, first.role, found, at=first.at)
         known = list(desk.keys_at(desk.row_id))
         near = any(
-            process.extractOne(key.name, known, score_cutoff=NEARLY) for _, key in found.new_keys
+            process.extractOne(key.name, known, score_cutoff=NEARLY)
+            for _, key in found.new_keys
         )
         return [first, offer, *listed[1:]] if near else [offer, *listed]
 
@@ -305,7 +371,9 @@ class RowAdding(QObject):
         if len(text.split()) < 2 and "(" not in text:
             return False
         keys = desk.keys_at(desk.row_id)
-        return not typed_condition(text, keys, desk.catalog, names_in(desk.project))[1]
+        return not typed_condition(
+            text, keys, desk.catalog, names_in(desk.project)
+        )[1]
 
     def add(self, offer: Offer) -> None:
         """Put in what was chosen, filled with what was typed besides."""
@@ -329,16 +397,26 @@ class RowAdding(QObject):
             desk.message.emit(_left_over(found.left))
         if offer.role == GUARD and row is not None:
             when = self._stored(besides)
-            desk.apply(Edit("Set the guard", lambda p: set_guard(p, name, row.id, when)))
+            desk.apply(
+                Edit(
+                    "Set the guard", lambda p: set_guard(p, name, row.id, when)
+                )
+            )
         elif offer.role == "row":
             new = Row(id=fresh_id(behavior), kind=kind.id, args=args)
             self._insert(behavior, new, kind, new_keys)
         elif row is not None:
-            put = add_decorator if offer.role == "decorator" else partial(add_upkeep, at=offer.at)
+            put = (
+                add_decorator
+                if offer.role == "decorator"
+                else partial(add_upkeep, at=offer.at)
+            )
             board = behavior.blackboard
             edit = Edit(
                 f"Add {kind.title}",
-                lambda p: put(_with_keys(p, board, new_keys), name, row.id, kind.id, args),
+                lambda p: put(
+                    _with_keys(p, board, new_keys), name, row.id, kind.id, args
+                ),
             )
             desk.apply(edit)
         view.setFocus()
@@ -347,9 +425,13 @@ class RowAdding(QObject):
     def _stored(self, text: str) -> str:
         desk = self._view.desk
         names = names_in(desk.project)
-        return typed_condition(text, desk.keys_at(desk.row_id), desk.catalog, names)[0]
+        return typed_condition(
+            text, desk.keys_at(desk.row_id), desk.catalog, names
+        )[0]
 
-    def _insert(self, behavior: Behavior, new: Row, kind: Kind, new_keys: Sequence[Key]) -> None:
+    def _insert(
+        self, behavior: Behavior, new: Row, kind: Kind, new_keys: Sequence[Key]
+    ) -> None:
         view, desk = self._view, self._view.desk
         after, under = self._target
         # What the search was opened at may be gone by now.
@@ -373,20 +455,35 @@ class RowAdding(QObject):
         view.ledger.reveal(new_id)
         desk.select_row(new_id)
 
-    def _insert_said(self, behavior: Behavior, offer: SentenceOffer | OptionsOffer) -> None:
+    def _insert_said(
+        self, behavior: Behavior, offer: SentenceOffer | OptionsOffer
+    ) -> None:
         """Put the rows of a sentence, or the options of a list, in."""
         view, desk = self._view, self._view.desk
         after, under = self._target
-        # Made once: its rows get ids that are drawn, and the edit must be the same if it is redone.
+        # Made once: its rows get ids that are drawn, and the edit must be the
+        # same if it is redone.
         if isinstance(offer, OptionsOffer):
-            made, first = insert_options(desk.project, behavior, offer, under=under)
+            made, first = insert_options(
+                desk.project, behavior, offer, under=under
+            )
         else:
             holder, guard = self._kind_of(under), offer.guard
-            if guard is not None and guard.watch.take_over and desk.row_id == under:
-                # What is to take over has to come before what it takes over from.
+            if (
+                guard is not None
+                and guard.watch.take_over
+                and desk.row_id == under
+            ):
+                # What is to take over has to come before what it takes over
+                # from.
                 after = None
             made, first = insert_said(
-                desk.project, behavior, offer, after=after, under=under, holder=holder
+                desk.project,
+                behavior,
+                offer,
+                after=after,
+                under=under,
+                holder=holder,
             )
         desk.apply(Edit(f"Add {offer.title}", lambda _: made))
         if offer.left:
@@ -401,10 +498,16 @@ class RowAdding(QObject):
         view, desk = self._view, self._view.desk
         after, under = self._target
         guard, row = recipe.top.row.guard, desk.row
-        if guard is not None and guard.watch.take_over and row is not None and row.id == under:
+        if (
+            guard is not None
+            and guard.watch.take_over
+            and row is not None
+            and row.id == under
+        ):
             # What is to take over has to come before what it takes over from.
             after = None
-        # Made once: its rows get ids that are drawn, and the edit must be the same if it is redone.
+        # Made once: its rows get ids that are drawn, and the edit must be the
+        # same if it is redone.
         made = insert_recipe(
             desk.project,
             behavior.name,
@@ -421,14 +524,20 @@ class RowAdding(QObject):
         self._next_blank()
 
     def _next_blank(self) -> None:
-        """Open the next blank of the recipe that was put in, if there is one left."""
+        """Open the next blank of the recipe that was put in, if there is one
+        left.
+        """
         if not self._blanks:
             return
         row_id, param = self._blanks.pop(0)
         view = self._view
         view.ledger.reveal(row_id)
         view.desk.select_row(row_id)
-        found = [(chip, rect) for chip, rect in view.chips() if chip.slot.param == param]
+        found = [
+            (chip, rect)
+            for chip, rect in view.chips()
+            if chip.slot.param == param
+        ]
         if found:
             view.focused = found[0][0].key
             view.edit_chip(*found[0])
@@ -445,7 +554,9 @@ class RowAdding(QObject):
             return None, None
         kind = self._kind_of(row.id)
         parent = written_under(behavior, row.id)
-        if (kind is not None and kind.holds and not _short(kind)) or parent is None:
+        if (
+            kind is not None and kind.holds and not _short(kind)
+        ) or parent is None:
             children = behavior.outline.children[row.id]
             return (children[-1] if children else None), row.id
         return row.id, parent
@@ -466,7 +577,7 @@ def _left_over(words: Sequence[str]) -> str:
 
 
 def _short(kind: Kind) -> bool:
-    """Whether a kind of row is mostly without rows in it, so that the next one is added after it
-    rather than inside.
+    """Whether a kind of row is mostly without rows in it, so that the next one
+    is added after it rather than inside.
     """
     return kind.family is Family.TRANSITION

@@ -25,24 +25,38 @@ from umbrant.take.record import RowState
 
 
 class _Delegate(PaintedDelegate):
-    """Fills a cell and draws the line under it; subclasses draw the cell's content."""
+    """Fills a cell and draws the line under it; subclasses draw the cell's
+    content.
+    """
 
-    def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
+    def __init__(
+        self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.model = model
         self.brushes = brushes
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         row = self.model.row_at(index.row())
         if row is None:
             return
         palette = self.brushes.palette
-        painter.fillRect(cell, palette.selection if self.is_selected(row) else self.background())
+        painter.fillRect(
+            cell,
+            palette.selection if self.is_selected(row) else self.background(),
+        )
         self.draw(painter, cell, row)
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+        painter.fillRect(
+            QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1),
+            palette.rule,
+        )
 
     def is_selected(self, row: Row) -> bool:
         """Whether a row is among those selected."""
@@ -75,17 +89,25 @@ class OutlineDelegate(_Delegate):
         self._pictures = PixmapCache()
         self._leads: tuple[Behavior | None, dict[str, int]] = (None, {})
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: ModelIndex) -> QSize:
+    def sizeHint(
+        self, option: QStyleOptionViewItem, index: ModelIndex
+    ) -> QSize:
         row = self.model.row_at(index.row())
         return (
-            QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
+            QSize(200, int(self._layout_of(row).height))
+            if row
+            else super().sizeHint(option, index)
         )
 
     def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         behavior, desk = self.model.behavior, self.desk
         focused = self._focused() if row.id == desk.row_id else None
         outline = behavior.outline if behavior else None
-        place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
+        place = (
+            (outline.number[row.id], bool(outline.children[row.id]))
+            if outline
+            else ()
+        )
         looks = (
             self.brushes.palette.name,
             self.brushes.line,
@@ -102,31 +124,46 @@ class OutlineDelegate(_Delegate):
             self._lead_colour(row),
         )
         self._pictures.draw(
-            painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused)
+            painter,
+            cell,
+            row.id,
+            key,
+            lambda p, _: self._sentence(p, row, focused),
         )
 
     def _mark_of(self, row: Row) -> str:
-        """What stands after a row's number: that it cannot run, that the review has found
-        something, or that a variant has it otherwise.
+        """What stands after a row's number: that it cannot run, that the review
+        has found something, or that a variant has it otherwise.
         """
         if self.desk.problems_of(row.id):
             return " !"
         return (
-            " ?" if self.desk.findings_of(row.id) else " ≠" if self.desk.override_of(row.id) else ""
+            " ?"
+            if self.desk.findings_of(row.id)
+            else " ≠"
+            if self.desk.override_of(row.id)
+            else ""
         )
 
     def _lead_colour(self, row: Row) -> QColor | None:
-        """The colour of a row between which and others a change counts as a change of mind; None
-        for other rows.
+        """The colour of a row between which and others a change counts as a
+        change of mind; None for other rows.
         """
         behavior, palette = self.model.behavior, self.brushes.palette
         if self._leads[0] is not behavior:
             rows = leading_rows(behavior) if behavior else ()
-            self._leads = behavior, {row_id: index for index, row_id in enumerate(rows)}
+            self._leads = (
+                behavior,
+                {row_id: index for index, row_id in enumerate(rows)},
+            )
         index = self._leads[1].get(row.id)
-        return None if index is None else palette.leads[index % len(palette.leads)]
+        return (
+            None if index is None else palette.leads[index % len(palette.leads)]
+        )
 
-    def _sentence(self, painter: QPainter, row: Row, focused: ChipKey | None) -> None:
+    def _sentence(
+        self, painter: QPainter, row: Row, focused: ChipKey | None
+    ) -> None:
         layout = self._layout_of(row)
         self._gutter(painter, row, layout)
         if row.muted:
@@ -137,7 +174,8 @@ class OutlineDelegate(_Delegate):
             painter.setPen(QPen(self.brushes.palette.dim, 1))
             middle = first.center().y()
             painter.drawLine(
-                QPointF(first.left(), middle), QPointF(layout.placed[-1].rect.right(), middle)
+                QPointF(first.left(), middle),
+                QPointF(layout.placed[-1].rect.right(), middle),
             )
         painter.setOpacity(1.0)
 
@@ -152,19 +190,26 @@ class OutlineDelegate(_Delegate):
         painter.setFont(self.brushes.fonts.small)
         mark = self._mark_of(row)
         painter.setPen(
-            {" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(mark, palette.dim)
+            {" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(
+                mark, palette.dim
+            )
         )
         number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(number, flags, behavior.outline.number[row.id] + mark)
         if behavior.outline.children[row.id]:
             _triangle(
-                painter, QPointF(12, line.center().y()), palette.dim, row.id in self.model.folded
+                painter,
+                QPointF(12, line.center().y()),
+                palette.dim,
+                row.id in self.model.folded,
             )
 
 
 class NowDelegate(_Delegate):
-    """The state of a row at the playhead, by height and colour, and the number that matters."""
+    """The state of a row at the playhead, by height and colour, and the number
+    that matters.
+    """
 
     def background(self) -> QColor:
         return self.brushes.palette.ground
@@ -175,7 +220,13 @@ class NowDelegate(_Delegate):
             return
         state = explainer.record.row(row.id).state_at(tick)
         middle = cell.top() + min(cell.height(), self.brushes.line) / 2
-        _mark(painter, QPointF(cell.left() + 9, middle + 5), state, self.brushes.palette, 10.0)
+        _mark(
+            painter,
+            QPointF(cell.left() + 9, middle + 5),
+            state,
+            self.brushes.palette,
+            10.0,
+        )
         painter.setFont(self.brushes.fonts.small)
         painter.setPen(self.brushes.palette.ink)
         text = QRectF(cell.left() + 20, middle - 10, cell.width() - 22, 20)
@@ -187,17 +238,25 @@ class NowDelegate(_Delegate):
 
 
 class TapeDelegate(_Delegate):
-    """The history of a row: what it was at each tick, told by height first and colour second."""
+    """The history of a row: what it was at each tick, told by height first and
+    colour second.
+    """
 
-    def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
+    def __init__(
+        self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject
+    ) -> None:
         super().__init__(desk, model, brushes, parent)
         self._pictures = PixmapCache(hasty=True)
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
-        """Everything but the playhead is one picture, which is painted anew only when the tape's
-        window moves.
+        """Everything but the playhead is one picture, which is painted anew
+        only when the tape's window moves.
         """
         row = self.model.row_at(index.row())
         if row is None:
@@ -213,13 +272,22 @@ class TapeDelegate(_Delegate):
             self.brushes.palette.name,
         )
         self._pictures.draw(
-            painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected)
+            painter,
+            cell,
+            row.id,
+            key,
+            lambda p, box: self._past(p, box, row.id, selected),
         )
         x = self.x_of(cell, desk.playhead)
         if desk.take is not None and cell.left() <= x <= cell.right():
-            painter.fillRect(QRectF(x - 1, cell.top(), 2, cell.height()), self.brushes.palette.now)
+            painter.fillRect(
+                QRectF(x - 1, cell.top(), 2, cell.height()),
+                self.brushes.palette.now,
+            )
 
-    def _past(self, painter: QPainter, cell: QRectF, row_id: str, selected: bool) -> None:
+    def _past(
+        self, painter: QPainter, cell: QRectF, row_id: str, selected: bool
+    ) -> None:
         palette, explainer = self.brushes.palette, self.desk.explainer
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
         if explainer is not None and row_id in explainer.outline.number:
@@ -233,17 +301,27 @@ class TapeDelegate(_Delegate):
                     with half_high(painter, cell, half):
                         self._record(painter, cell, take, family, row_id)
             self._past_of_parent(painter, cell)
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+        painter.fillRect(
+            QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1),
+            palette.rule,
+        )
 
     def _record(
-        self, painter: QPainter, cell: QRectF, take: Take, family: Family, row_id: str
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        take: Take,
+        family: Family,
+        row_id: str,
     ) -> None:
         """What the agent's row did in a take."""
         record = take.agents.get(self.desk.agent)
         if record is not None:
             tape = self.desk.tape
             axis = Axis(cell, tape.start, tape.length, take.ticks)
-            drawing = TapePainter(painter, axis, self.brushes.palette, take.header.ticks_per_s)
+            drawing = TapePainter(
+                painter, axis, self.brushes.palette, take.header.ticks_per_s
+            )
             drawing.draw(family, record.row(row_id))
 
     def _past_of_parent(self, painter: QPainter, cell: QRectF) -> None:
@@ -251,7 +329,9 @@ class TapeDelegate(_Delegate):
         branched_at = self.desk.branched_at
         if branched_at is not None:
             right = min(cell.right(), self.x_of(cell, branched_at))
-            past = QRectF(cell.left(), cell.top(), right - cell.left(), cell.height() - 1)
+            past = QRectF(
+                cell.left(), cell.top(), right - cell.left(), cell.height() - 1
+            )
             draw_quieter(painter, past, self.brushes.palette)
 
     def x_of(self, cell: QRectF, tick: float) -> float:
@@ -262,18 +342,30 @@ class TapeDelegate(_Delegate):
     def tick_at(self, cell: QRectF, x: float) -> float:
         """Which tick stands at a place in a cell."""
         tape = self.desk.tape
-        return tape.start + (x - cell.left()) / max(1.0, cell.width()) * tape.length
+        return (
+            tape.start
+            + (x - cell.left()) / max(1.0, cell.width()) * tape.length
+        )
 
     def _different(self, painter: QPainter, cell: QRectF, row_id: str) -> None:
         for stretch in self.desk.different.get(row_id, ()):
-            left, right = self.x_of(cell, stretch.start), self.x_of(cell, stretch.end + 1)
+            left, right = (
+                self.x_of(cell, stretch.start),
+                self.x_of(cell, stretch.end + 1),
+            )
             if right >= cell.left() and left <= cell.right():
-                band = QRectF(left, cell.top(), max(2.0, right - left), cell.height() - 1)
+                band = QRectF(
+                    left, cell.top(), max(2.0, right - left), cell.height() - 1
+                )
                 painter.fillRect(band, self.brushes.palette.different)
 
 
 def _mark(
-    painter: QPainter, foot: QPointF, state: RowState, palette: Palette, height: float
+    painter: QPainter,
+    foot: QPointF,
+    state: RowState,
+    palette: Palette,
+    height: float,
 ) -> None:
     """A state as a small block: tall, half, or a thin line at the foot."""
     looks = {
@@ -287,8 +379,12 @@ def _mark(
         painter.fillRect(QRectF(foot.x(), foot.y() - tall, width, tall), colour)
 
 
-def _triangle(painter: QPainter, centre: QPointF, colour: QColor, folded: bool) -> None:
-    corners = [(-2, -4), (3, 0), (-2, 4)] if folded else [(-4, -2), (0, 3), (4, -2)]
+def _triangle(
+    painter: QPainter, centre: QPointF, colour: QColor, folded: bool
+) -> None:
+    corners = (
+        [(-2, -4), (3, 0), (-2, 4)] if folded else [(-4, -2), (0, 3), (4, -2)]
+    )
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     painter.drawPolygon(QPolygonF([centre + QPointF(x, y) for x, y in corners]))

@@ -1,4 +1,6 @@
-"""The rows of a behavior as a flat table: those inside folded rows are left out."""
+"""The rows of a behavior as a flat table: those inside folded rows are left
+out.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -26,7 +28,9 @@ OUTLINE, NOW, TAPE = range(3)
 
 
 class LedgerModel(QAbstractTableModel):
-    """Column OUTLINE holds the sentence, NOW the value at the playhead, TAPE the state in words."""
+    """Column OUTLINE holds the sentence, NOW the value at the playhead, TAPE
+    the state in words.
+    """
 
     def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -50,8 +54,8 @@ class LedgerModel(QAbstractTableModel):
         return self._desk.behavior
 
     def reload(self) -> None:
-        """Take up the project as it now is. Where the same rows are shown as before, their lines
-        stay.
+        """Take up the project as it now is. Where the same rows are shown as
+        before, their lines stay.
         """
         rows = self._shown()
         if len(rows) == len(self._rows) and all(
@@ -99,9 +103,18 @@ class LedgerModel(QAbstractTableModel):
 
     def pieces(self, row: Row) -> list[Any]:
         """The sentence of a row, as the outline shows it."""
-        found = sentence(row, self._desk.catalog, self.around(row), in_full=row.id == self.in_full)
+        found = sentence(
+            row,
+            self._desk.catalog,
+            self.around(row),
+            in_full=row.id == self.in_full,
+        )
         override = self._desk.override_of(row.id)
-        return [_marked(piece, override) for piece in found] if override is not None else found
+        return (
+            [_marked(piece, override) for piece in found]
+            if override is not None
+            else found
+        )
 
     def around(self, row: Row) -> SentenceContext:
         """What a row's sentence depends on besides the row."""
@@ -109,27 +122,40 @@ class LedgerModel(QAbstractTableModel):
         if behavior is None:
             return NO_CONTEXT
         if self._names[0] is not behavior:
-            self._names = behavior, {each.id: each.name or each.kind for each in behavior.rows}
+            self._names = (
+                behavior,
+                {each.id: each.name or each.kind for each in behavior.rows},
+            )
         above = behavior.outline.parent.get(row.id)
         kind = self._desk.catalog.get(row.kind, Family.TRANSITION)
-        any_state = kind is not None and above is not None and behavior.row(above).kind == MACHINE
+        any_state = (
+            kind is not None
+            and above is not None
+            and behavior.row(above).kind == MACHINE
+        )
         return SentenceContext(self._names[1], self._inner_keys(row), any_state)
 
     def sentence_inputs(self, row: Row) -> tuple[str, ...]:
-        """The names of other rows and of keys elsewhere that stand in a row's sentence."""
+        """The names of other rows and of keys elsewhere that stand in a row's
+        sentence.
+        """
         if row.kind == USE_BEHAVIOR:
             return tuple(self._inner_keys(row))
         if self._desk.catalog.get(row.kind, Family.TRANSITION) is None:
             return ()
         around = self.around(row)
         return tuple(
-            around.name_of(row, value) for value in row.args.values() if isinstance(value, str)
+            around.name_of(row, value)
+            for value in row.args.values()
+            if isinstance(value, str)
         )
 
     def _inner_keys(self, row: Row) -> Mapping[str, Key]:
         if row.kind != USE_BEHAVIOR:
             return {}
-        inner = self._desk.project.find_behavior(str(row.args.get(BEHAVIOR, "")))
+        inner = self._desk.project.find_behavior(
+            str(row.args.get(BEHAVIOR, ""))
+        )
         return self._desk.project.keys_of(inner) if inner else {}
 
     def has_more(self, row: Row) -> bool:
@@ -144,11 +170,16 @@ class LedgerModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 3
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         row = self.row_at(index.row())
         if row is None:
             return None
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+        if role in (
+            Qt.ItemDataRole.DisplayRole,
+            Qt.ItemDataRole.AccessibleTextRole,
+        ):
             return self._text(row, index.column())
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == OUTLINE:
             return self._tip(row)
@@ -157,20 +188,32 @@ class LedgerModel(QAbstractTableModel):
         return None
 
     def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+        self,
+        section: int,
+        orientation: Qt.Orientation,
+        role: int = Qt.ItemDataRole.DisplayRole,
     ) -> Any:
-        if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
+        if (
+            role != Qt.ItemDataRole.DisplayRole
+            or orientation != Qt.Orientation.Horizontal
+        ):
             return None
         if section == NOW:
             return (
-                f"at {self._desk.seconds(self._desk.playhead):.2f} s" if self._desk.take else "now"
+                f"at {self._desk.seconds(self._desk.playhead):.2f} s"
+                if self._desk.take
+                else "now"
             )
         return "Behavior" if section == OUTLINE else "Tape"
 
     def _text(self, row: Row, column: int) -> str:
         if column == OUTLINE:
-            number = self.behavior.outline.number[row.id] if self.behavior else ""
-            return f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
+            number = (
+                self.behavior.outline.number[row.id] if self.behavior else ""
+            )
+            return (
+                f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
+            )
         explainer = self._desk.explainer
         if explainer is None or row.id not in explainer.outline.number:
             return ""
@@ -181,10 +224,15 @@ class LedgerModel(QAbstractTableModel):
     def _tip(self, row: Row) -> str | None:
         problems = self._desk.problems_of(row.id)
         if problems:
-            return "\n".join(f"{problem.message} {problem.remedy}".strip() for problem in problems)
+            return "\n".join(
+                f"{problem.message} {problem.remedy}".strip()
+                for problem in problems
+            )
         found = self._desk.findings_of(row.id)
         if found:
-            return "\n".join(f"{each.message} {each.rule.why}" for each in found)
+            return "\n".join(
+                f"{each.message} {each.rule.why}" for each in found
+            )
         kind = self._desk.catalog.kinds.get(row.kind)
         return row.note or (kind.help if kind else None)
 
@@ -192,6 +240,8 @@ class LedgerModel(QAbstractTableModel):
 def _marked(piece: SentencePiece, override: Override) -> SentencePiece:
     """A piece whose chip says that the variant has it otherwise, if it has."""
     chip = piece.chip
-    if chip is None or not is_overridden(override, chip.slot.part, chip.slot.param):
+    if chip is None or not is_overridden(
+        override, chip.slot.part, chip.slot.param
+    ):
         return piece
     return replace(piece, chip=replace(chip, overridden=True))

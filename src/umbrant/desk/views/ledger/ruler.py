@@ -1,4 +1,6 @@
-"""The ledger's header. Above the tape it is a ruler of seconds with the playhead on it."""
+"""The ledger's header. Above the tape it is a ruler of seconds with the
+playhead on it.
+"""
 
 from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen
@@ -12,8 +14,8 @@ from umbrant.desk.widgets.painted import guarded
 
 
 class TapeHeader(QHeaderView):
-    """The names of the columns, and the time above the tape. Dragging on the ruler moves the
-    playhead.
+    """The names of the columns, and the time above the tape. Dragging on the
+    ruler moves the playhead.
     """
 
     def __init__(self, desk: Desk, brushes: Brushes, parent: QWidget) -> None:
@@ -22,22 +24,39 @@ class TapeHeader(QHeaderView):
         self._brushes = brushes
         self.setAccessibleName("Ruler")
 
-    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
-        guarded(painter, self, QRectF(rect), lambda each: self._draw_section(each, rect, section))
+    def paintSection(
+        self, painter: QPainter, rect: QRect, section: int
+    ) -> None:
+        guarded(
+            painter,
+            self,
+            QRectF(rect),
+            lambda each: self._draw_section(each, rect, section),
+        )
 
-    def _draw_section(self, painter: QPainter, rect: QRect, section: int) -> None:
+    def _draw_section(
+        self, painter: QPainter, rect: QRect, section: int
+    ) -> None:
         palette = self._brushes.palette
         painter.fillRect(rect, palette.ground)
         painter.setFont(self._brushes.fonts.small)
         tape = self._desk.tape
         if section == TAPE and self._desk.take is not None:
-            look = RulerLook(tape.start, tape.length, tape.ticks_per_s, self._desk.playhead)
+            look = RulerLook(
+                tape.start, tape.length, tape.ticks_per_s, self._desk.playhead
+            )
             paint_ruler(painter, QRectF(rect), look, palette)
         else:
             painter.setPen(palette.dim)
-            text = str(self.model().headerData(section, Qt.Orientation.Horizontal))
+            text = str(
+                self.model().headerData(section, Qt.Orientation.Horizontal)
+            )
             left = 44 if section == 0 else 8
-            painter.drawText(rect.adjusted(left, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(
+                rect.adjusted(left, 0, -2, 0),
+                Qt.AlignmentFlag.AlignVCenter,
+                text,
+            )
         painter.setPen(QPen(palette.rule, 1))
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
 

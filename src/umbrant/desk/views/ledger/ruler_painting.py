@@ -21,20 +21,32 @@ class RulerLook:
     playhead: int
 
 
-def paint_ruler(painter: QPainter, rect: QRectF, look: RulerLook, palette: Palette) -> None:
+def paint_ruler(
+    painter: QPainter, rect: QRectF, look: RulerLook, palette: Palette
+) -> None:
     """Draw a ruler into a box, with as many seconds as there is room for."""
     a_second = rect.width() / (look.length / look.ticks_per_s)
-    step = next((each for each in _STEPS if each * a_second >= _LEAST_APART), _STEPS[-1])
+    step = next(
+        (each for each in _STEPS if each * a_second >= _LEAST_APART), _STEPS[-1]
+    )
     mark = int(look.start / look.ticks_per_s / step)
-    while (second := mark * step) * look.ticks_per_s <= look.start + look.length:
+    while (
+        second := mark * step
+    ) * look.ticks_per_s <= look.start + look.length:
         x = rect.left() + (second - look.start / look.ticks_per_s) * a_second
         if x >= rect.left() - 1:
             painter.setPen(palette.dim)
-            painter.drawLine(QPointF(x, rect.bottom() - 6), QPointF(x, rect.bottom() - 1))
+            painter.drawLine(
+                QPointF(x, rect.bottom() - 6), QPointF(x, rect.bottom() - 1)
+            )
             painter.setPen(palette.dim)
             text = QRectF(x + 3, rect.top(), 60, rect.height())
-            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, f"{second:g} s")
+            painter.drawText(
+                text, Qt.AlignmentFlag.AlignVCenter, f"{second:g} s"
+            )
         mark += 1
     x = rect.left() + (look.playhead - look.start) / look.length * rect.width()
     if rect.left() <= x <= rect.right():
-        painter.fillRect(QRectF(x - 1, rect.top() + 4, 2, rect.height() - 4), palette.now)
+        painter.fillRect(
+            QRectF(x - 1, rect.top() + 4, 2, rect.height() - 4), palette.now
+        )

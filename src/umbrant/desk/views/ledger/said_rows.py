@@ -1,5 +1,6 @@
-"""Rows that are typed together: `wait 2 to 4 s, then look about`, `whenever can see visitor: follow
-visitor; say "Stop!"`, `options hunger, thirst, tired`. Knows nothing of Qt.
+"""Rows that are typed together: `wait 2 to 4 s, then look about`, `whenever can
+see visitor: follow visitor; say "Stop!"`, `options hunger, thirst, tired`.
+Knows nothing of Qt.
 """
 
 import re
@@ -28,12 +29,15 @@ FIRST_WORDS = {
     "while": Watch.WHILE_RUNNING,
     "whenever": Watch.THROUGHOUT,
 }
-"""The words before a condition at the beginning of a sentence, and when it then is asked."""
+"""The words before a condition at the beginning of a sentence, and when it then
+is asked.
+"""
 IN_ORDER = "sequence"
 """The kind of row that does its children one after the other."""
 
 Fill = Callable[[Kind, str], Filling]
-"""What a text gives to the parameters of a kind, where the rows are to stand."""
+"""What a text gives to the parameters of a kind, where the rows are to stand.
+"""
 
 
 @dataclass(frozen=True)
@@ -46,7 +50,9 @@ class SaidRow:
 
 @dataclass(frozen=True)
 class SentenceOffer(Offer):
-    """Offers the rows of a sentence, one after the other. `kind` is that of the first."""
+    """Offers the rows of a sentence, one after the other. `kind` is that of the
+    first.
+    """
 
     rows: tuple[SaidRow, ...] = field(default_factory=tuple)
     guard: Guard | None = None
@@ -84,8 +90,8 @@ class SentenceOffer(Offer):
 
 
 def guard_before(text: str) -> tuple[Guard, str] | None:
-    """The guard that a sentence begins with, its condition as it was typed, and what is to be done
-    under it; None if it begins with none.
+    """The guard that a sentence begins with, its condition as it was typed, and
+    what is to be done under it; None if it begins with none.
     """
     found = _GUARDED.match(text.strip())
     watch = FIRST_WORDS.get(found["first"]) if found is not None else None
@@ -97,11 +103,15 @@ def guard_before(text: str) -> tuple[Guard, str] | None:
 def said_rows(
     text: str, found: Sequence[Offer], fill: Fill, guard: Guard | None = None
 ) -> SentenceOffer | None:
-    """The rows that a sentence of two or more parts asks for, or of one under a guard; None if it
-    is no such sentence.
+    """The rows that a sentence of two or more parts asks for, or of one under a
+    guard; None if it is no such sentence.
     """
     parts = [part for part in _BETWEEN.split(text) if part.strip()]
-    rows = [offer for offer in found if offer.role == "row" and offer.kind.family in RUNS]
+    rows = [
+        offer
+        for offer in found
+        if offer.role == "row" and offer.kind.family in RUNS
+    ]
     if len(parts) < (1 if guard is not None else 2) or not rows:
         return None
     said: list[SaidRow] = []
@@ -112,8 +122,12 @@ def said_rows(
             return None
         kind = plain[0].kind
         said.append(SaidRow(kind, fill(kind, rest or rest_of(part, plain[0]))))
-    name = _NUMBERS.sub("", parts[0]).strip().capitalize() or IN_ORDER.capitalize()
-    return SentenceOffer(said[0].kind, "row", rows=tuple(said), guard=guard, name=name)
+    name = (
+        _NUMBERS.sub("", parts[0]).strip().capitalize() or IN_ORDER.capitalize()
+    )
+    return SentenceOffer(
+        said[0].kind, "row", rows=tuple(said), guard=guard, name=name
+    )
 
 
 def insert_said(
@@ -127,16 +141,22 @@ def insert_said(
 ) -> tuple[Project, str]:
     """The project with the rows of a sentence, and the id of the first.
 
-    They go straight into what does its rows one after the other, else into a sequence of their own,
-    which has the guard.
+    They go straight into what does its rows one after the other, else into a
+    sequence of their own, which has the guard.
     """
     name, current = behavior.name, behavior
     in_order = holder is not None and (
-        holder.id == IN_ORDER or holder.family not in (Family.COMPOSITE, Family.DECORATOR)
+        holder.id == IN_ORDER
+        or holder.family not in (Family.COMPOSITE, Family.DECORATOR)
     )
     first, single = "", offer.guard if len(offer.rows) == 1 else None
     if len(offer.rows) > 1 and (offer.guard is not None or not in_order):
-        around = Row(id=fresh_id(current), kind=IN_ORDER, name=offer.name, guard=offer.guard)
+        around = Row(
+            id=fresh_id(current),
+            kind=IN_ORDER,
+            name=offer.name,
+            guard=offer.guard,
+        )
         project = insert_row(project, name, around, after=after, under=under)
         current, after, under = project.behavior(name), None, around.id
     for each in offer.rows:
@@ -159,11 +179,13 @@ _OPTIONS = re.compile(r"^options?:?\s+(.+,.+)$")
 
 @dataclass(frozen=True)
 class OptionsOffer(Offer):
-    """Offers an option for each of several things that are considered: keys, or numbers of the
-    body.
+    """Offers an option for each of several things that are considered: keys, or
+    numbers of the body.
     """
 
-    inputs: tuple[tuple[str, dict[str, ParamValue]], ...] = field(default_factory=tuple)
+    inputs: tuple[tuple[str, dict[str, ParamValue]], ...] = field(
+        default_factory=tuple
+    )
     """What each option is called, and the arguments of its consideration."""
     left: tuple[str, ...] = ()
     """The names of which there is neither a key nor a number."""
@@ -186,13 +208,19 @@ class OptionsOffer(Offer):
 
 
 def said_options(
-    text: str, found: Sequence[Offer], keys: Mapping[str, Key], numbers: Sequence[str]
+    text: str,
+    found: Sequence[Offer],
+    keys: Mapping[str, Key],
+    numbers: Sequence[str],
 ) -> OptionsOffer | None:
-    """The options that a list such as `options hunger, thirst, tired` asks for; None if it is no
-    such list, or no option can stand there. `numbers` are those of bodies.
+    """The options that a list such as `options hunger, thirst, tired` asks for;
+    None if it is no such list, or no option can stand there. `numbers` are
+    those of bodies.
     """
     listed = _OPTIONS.match(text.strip())
-    option = next((each for each in found if each.kind.family is Family.OPTION), None)
+    option = next(
+        (each for each in found if each.kind.family is Family.OPTION), None
+    )
     if listed is None or option is None:
         return None
     names = [each.strip() for each in listed[1].split(",") if each.strip()]
@@ -204,20 +232,36 @@ def said_options(
             inputs.append((name, {"input": f"stat('{name}')"}))
     taken = [name for name, _ in inputs]
     left = tuple(name for name in names if name not in taken)
-    return OptionsOffer(option.kind, "row", tuple(inputs), left) if inputs else None
+    return (
+        OptionsOffer(option.kind, "row", tuple(inputs), left)
+        if inputs
+        else None
+    )
 
 
 def insert_options(
-    project: Project, behavior: Behavior, offer: OptionsOffer, *, under: str | None
+    project: Project,
+    behavior: Behavior,
+    offer: OptionsOffer,
+    *,
+    under: str | None,
 ) -> tuple[Project, str]:
-    """The project with the options, each with its consideration, and the id of the first."""
+    """The project with the options, each with its consideration, and the id of
+    the first.
+    """
     name, current, after, first = behavior.name, behavior, None, ""
     for called, args in offer.inputs:
-        option = Row(id=fresh_id(current), kind=OPTION, name=called.replace("_", " ").capitalize())
+        option = Row(
+            id=fresh_id(current),
+            kind=OPTION,
+            name=called.replace("_", " ").capitalize(),
+        )
         project = insert_row(project, name, option, after=after, under=under)
         current = project.behavior(name)
         considered = Row(id=fresh_id(current), kind=CONSIDER, args=args)
-        project = insert_row(project, name, considered, after=None, under=option.id)
+        project = insert_row(
+            project, name, considered, after=None, under=option.id
+        )
         current, after = project.behavior(name), option.id
         first = first or option.id
     return project, first

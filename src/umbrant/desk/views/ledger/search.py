@@ -41,7 +41,9 @@ from umbrant.model.behaviors import UpkeepMoment
 
 WIDTH, MOST_LINES, MARGIN = 420, 10, 8
 EDGES, LEAST_HELP = 58, 48
-"""How high the line to type into and the edges are together, and the help at least."""
+"""How high the line to type into and the edges are together, and the help at
+least.
+"""
 
 LEAST_SCORE = 72
 ROLES = ("row", "decorator", "upkeep")
@@ -53,11 +55,15 @@ MOMENTS = {
     "on leave": UpkeepMoment.LEAVING,
     "on exit": UpkeepMoment.LEAVING,
 }
-"""What is typed for an upkeep that is done once, before what it does or behind it."""
+"""What is typed for an upkeep that is done once, before what it does or behind
+it.
+"""
 
 
 Rank = Callable[[str, Sequence[Any]], tuple[list[Any], str]]
-"""What fits a text that was typed, the best first; and what of the text was left over."""
+"""What fits a text that was typed, the best first; and what of the text was
+left over.
+"""
 
 
 @dataclass(frozen=True)
@@ -77,7 +83,9 @@ class Offer:
 
     @property
     def intents(self) -> Sequence[str]:
-        """The words by which it is found besides its title, those that it is most of all first."""
+        """The words by which it is found besides its title, those that it is
+        most of all first.
+        """
         return self.kind.intents
 
     @property
@@ -89,7 +97,9 @@ class Offer:
     def help(self) -> str:
         """What the kind does, and an example."""
         plain = self.kind.example.replace("`", "").replace("*", "")
-        return " ".join(self.kind.help.split()) + (f"\nExample: {plain}" if plain else "")
+        return " ".join(self.kind.help.split()) + (
+            f"\nExample: {plain}" if plain else ""
+        )
 
     @property
     def place(self) -> str:
@@ -101,8 +111,12 @@ class Offer:
     @property
     def phrase(self) -> str:
         """How it reads, with its parameters by their labels."""
-        parts = self.kind.phrase_parts([param.name for param in self.kind.params])
-        return " ".join(words if param is None else param.label for words, param in parts)
+        parts = self.kind.phrase_parts(
+            [param.name for param in self.kind.params]
+        )
+        return " ".join(
+            words if param is None else param.label for words, param in parts
+        )
 
     @property
     def label(self) -> str:
@@ -112,7 +126,9 @@ class Offer:
 
 @dataclass(frozen=True)
 class RecipeOffer(Offer):
-    """Offers a recipe: rows under a word, with their keys. `kind` is that of its outermost row."""
+    """Offers a recipe: rows under a word, with their keys. `kind` is that of
+    its outermost row.
+    """
 
     recipe: Recipe = RECIPES[0]
 
@@ -133,7 +149,9 @@ class RecipeOffer(Offer):
         rows = self.recipe.rows
         keys = [each.name for each in self.recipe.keys]
         with_keys = (
-            f", with the key{'s' if len(keys) > 1 else ''} {', '.join(keys)}" if keys else ""
+            f", with the key{'s' if len(keys) > 1 else ''} {', '.join(keys)}"
+            if keys
+            else ""
         )
         return f"{self.recipe.help}\n{len(rows)} rows{with_keys}."
 
@@ -161,42 +179,60 @@ def recipes(catalog: Catalog, holder: Kind | None) -> list[RecipeOffer]:
     return found
 
 
-def offers(catalog: Catalog, holder: Kind | None, chosen: Kind | None) -> list[Offer]:
-    """What can be added: kinds that may stand in `holder` (None is the top); and what can be put on
-    the chosen row.
+def offers(
+    catalog: Catalog, holder: Kind | None, chosen: Kind | None
+) -> list[Offer]:
+    """What can be added: kinds that may stand in `holder` (None is the top);
+    and what can be put on the chosen row.
     """
     families = holder.holds if holder is not None else RUNS
-    parts = [kind for kind in catalog.family(*families) if kind.family not in RUNS]
+    parts = [
+        kind for kind in catalog.family(*families) if kind.family not in RUNS
+    ]
     runs = [kind for kind in catalog.family(*families) if kind.family in RUNS]
     if holder is not None and holder.family in (Family.HOOK, Family.TRANSITION):
         runs = [kind for kind in runs if not kind.takes_time]
     found = [Offer(kind, "row") for kind in (*parts, *runs)]
     if chosen is not None and chosen.family in (*RUNS, Family.OPTION):
-        found.extend(Offer(kind, "decorator") for kind in catalog.family(Family.DECORATOR))
-    if chosen is not None and chosen.family in (*RUNS, Family.OPTION, Family.STATE):
         found.extend(
-            Offer(kind, "upkeep") for kind in catalog.family(Family.ACTION) if not kind.takes_time
+            Offer(kind, "decorator")
+            for kind in catalog.family(Family.DECORATOR)
+        )
+    if chosen is not None and chosen.family in (
+        *RUNS,
+        Family.OPTION,
+        Family.STATE,
+    ):
+        found.extend(
+            Offer(kind, "upkeep")
+            for kind in catalog.family(Family.ACTION)
+            if not kind.takes_time
         )
     return found
 
 
 def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
-    """The offers that fit what was typed, the best first; all of them in their order when nothing
-    was typed.
+    """The offers that fit what was typed, the best first; all of them in their
+    order when nothing was typed.
     """
     if not text.strip():
         return list(found)
-    scored = [(_score(text, offer), -index, offer) for index, offer in enumerate(found)]
+    scored = [
+        (_score(text, offer), -index, offer)
+        for index, offer in enumerate(found)
+    ]
     return [
         offer
-        for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True)
+        for score, _, offer in sorted(
+            scored, key=lambda each: each[:2], reverse=True
+        )
         if score >= LEAST_SCORE
     ]
 
 
 def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
-    """The offers that fit, and what was typed besides: `move visitor 1.5` is *move to* with
-    `visitor 1.5` left.
+    """The offers that fit, and what was typed besides: `move visitor 1.5` is
+    *move to* with `visitor 1.5` left.
     """
     once = _at_moment(text, found)
     if once is not None:
@@ -207,32 +243,60 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
         return ranked(text, found), ""
     for count in range(len(words) - 1, 0, -1):
         head = " ".join(words[:count]).lower()
-        named = [offer for offer in found if f"{offer.title.lower()} ".startswith(f"{head} ")]
-        role = next((each for each in ROLES if words[count].lower() == each), None)
+        named = [
+            offer
+            for offer in found
+            if f"{offer.title.lower()} ".startswith(f"{head} ")
+        ]
+        role = next(
+            (each for each in ROLES if words[count].lower() == each), None
+        )
         if role is not None:
-            named, count = [offer for offer in named if offer.role == role], count + 1
+            named, count = (
+                [offer for offer in named if offer.role == role],
+                count + 1,
+            )
         rest = " ".join(words[count:])
         if named and not any(_begins(offer, text) for offer in found):
             if any(offer.title.lower() == head for offer in named):
                 return named, rest
-            # Only the first word of a name: who types `go to the door` may mean another row.
-            meant = [each for each in ranked(text, found) if _means(text, each.intents)]
-            return [*meant, *(each for each in named if each not in meant)], rest
+            # Only the first word of a name: who types `go to the door` may mean
+            # another row.
+            meant = [
+                each
+                for each in ranked(text, found)
+                if _means(text, each.intents)
+            ]
+            return [
+                *meant,
+                *(each for each in named if each not in meant),
+            ], rest
     return ranked(text, found), ""
 
 
-def _at_moment(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str] | None:
-    """What fits `set mood calm on leaving` or `on leaving set mood calm`: upkeep that is done once.
-    None where no such moment is typed, or a row is called so that can stand here, as in a state.
+def _at_moment(
+    text: str, found: Sequence[Offer]
+) -> tuple[list[Offer], str] | None:
+    """What fits `set mood calm on leaving` or `on leaving set mood calm`:
+    upkeep that is done once. None where no such moment is typed, or a row is
+    called so that can stand here, as in a state.
     """
     given = " ".join(text.lower().split())
-    spoken = next((each for each in MOMENTS if f" {each} " in f" {given} "), None)
+    spoken = next(
+        (each for each in MOMENTS if f" {each} " in f" {given} "), None
+    )
     if spoken is None or any(_begins(offer, text) for offer in found):
         return None
     before, _, after = f" {' '.join(text.split())} ".partition(f" {spoken} ")
-    once = [replace(each, at=MOMENTS[spoken]) for each in found if each.role == "upkeep"]
+    once = [
+        replace(each, at=MOMENTS[spoken])
+        for each in found
+        if each.role == "upkeep"
+    ]
     offered, besides = typed(before or after, once)
-    return offered, " ".join(f"{besides} {after if before.strip() else ''}".split())
+    return offered, " ".join(
+        f"{besides} {after if before.strip() else ''}".split()
+    )
 
 
 def _begins(offer: Offer, text: str) -> bool:
@@ -241,8 +305,9 @@ def _begins(offer: Offer, text: str) -> bool:
 
 
 def rest_of(text: str, offer: Offer) -> str:
-    """What stands behind the words by which an offer is meant: `to the gate` of `go to the gate`,
-    which is *move to*; empty where they are not at its beginning.
+    """What stands behind the words by which an offer is meant: `to the gate` of
+    `go to the gate`, which is *move to*; empty where they are not at its
+    beginning.
     """
     words = text.split()
     meant = {stem(each) for each in (offer.title.lower(), *offer.intents)}
@@ -265,13 +330,16 @@ def _score(text: str, offer: Offer) -> float:
         return 120
     return max(
         fuzz.ratio(typed, title),
-        fuzz.partial_ratio(typed, offer.searched, processor=utils.default_process) * 0.9,
+        fuzz.partial_ratio(
+            typed, offer.searched, processor=utils.default_process
+        )
+        * 0.9,
     )
 
 
 def _intent_score(typed: str, intents: Sequence[str]) -> float:
-    """How well what was typed fits what a kind is for; 0 if it does not. The words that come first
-    are what it is for most of all.
+    """How well what was typed fits what a kind is for; 0 if it does not. The
+    words that come first are what it is for most of all.
     """
     meant = _meant(typed)
     fits = ((meant.fit(intent), place) for place, intent in enumerate(intents))
@@ -292,8 +360,8 @@ class _Meant:
     begun: frozenset[str]
 
     def fit(self, intent: str) -> float:
-        """How well it fits a word that a kind is for. What was typed itself comes before what means
-        the same, and all of it before a part of it.
+        """How well it fits a word that a kind is for. What was typed itself
+        comes before what means the same, and all of it before a part of it.
         """
         word = stem(intent)
         if self.typed == intent or self.stem == word:
@@ -304,7 +372,9 @@ class _Meant:
             return 150
         if intent in self.first:
             return 145
-        if word in self.stems or (len(self.typed) > 2 and intent.startswith(self.typed)):
+        if word in self.stems or (
+            len(self.typed) > 2 and intent.startswith(self.typed)
+        ):
             return 140
         if intent in self.within:
             return 135
@@ -374,8 +444,12 @@ class SearchPopup(QFrame):
         self.list.setAccessibleName("What was found")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setModel(QStringListModel(self))
-        self.list.setItemDelegate(OfferDelegate(brushes, self.offer_at, self.list))
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setItemDelegate(
+            OfferDelegate(brushes, self.offer_at, self.list)
+        )
+        self.list.setHorizontalScrollBarPolicy(
+            Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
         self.help = QLabel(self)
         self.help.setObjectName("dim")
         self.help.setWordWrap(True)
@@ -400,9 +474,10 @@ class SearchPopup(QFrame):
         hint: str = "",
         names: Sequence[str] = (),
     ) -> None:
-        """Open it in its parent at a place, with these offers; with another name and hint than it
-        was made with, where it is to be used for something else. Tab completes any of `names`,
-        the first that begins as typed.
+        """Open it in its parent at a place, with these offers; with another
+        name and hint than it was made with, where it is to be used for
+        something else. Tab completes any of `names`, the first that begins as
+        typed.
         """
         self._names = tuple(names)
         self.setAccessibleName(name or self._name)
@@ -445,28 +520,44 @@ class SearchPopup(QFrame):
             Qt.Key.Key_PageUp: -8,
         }
         if event.key() in steps:
-            self._select(self.list.currentIndex().row() + steps[Qt.Key(event.key())])
+            self._select(
+                self.list.currentIndex().row() + steps[Qt.Key(event.key())]
+            )
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._choose()
         elif event.key() == Qt.Key.Key_Escape:
             self.dismiss()
-        elif event.key() == Qt.Key.Key_Tab and not event.modifiers() and self.completion:
+        elif (
+            event.key() == Qt.Key.Key_Tab
+            and not event.modifiers()
+            and self.completion
+        ):
             typed = self.line.text()
-            self.line.setText(typed[: len(typed) - len(_last_word(typed))] + self.completion)
+            self.line.setText(
+                typed[: len(typed) - len(_last_word(typed))] + self.completion
+            )
         else:
             return False
         return True
 
     @property
     def completion(self) -> str:
-        """The name that Tab writes in place of the last word; none while the first is typed, which
-        says what is searched for.
+        """The name that Tab writes in place of the last word; none while the
+        first is typed, which says what is searched for.
         """
         text = self.line.text()
         word = _last_word(text)
-        if not word or word == text.strip() or self.line.cursorPosition() < len(text):
+        if (
+            not word
+            or word == text.strip()
+            or self.line.cursorPosition() < len(text)
+        ):
             return ""
-        begun = (each for each in self._names if each.lower().startswith(word.lower()))
+        begun = (
+            each
+            for each in self._names
+            if each.lower().startswith(word.lower())
+        )
         found = next(begun, "")
         return "" if found == word else found
 
@@ -514,7 +605,9 @@ class SearchPopup(QFrame):
             self._move_to_view()
 
     def _say(self, text: str) -> None:
-        self.help.setText(f"{text}\nTab: {self.completion}" if self.completion else text)
+        self.help.setText(
+            f"{text}\nTab: {self.completion}" if self.completion else text
+        )
 
     def _choose(self) -> None:
         offer = self.offer_at(self.list.currentIndex().row())

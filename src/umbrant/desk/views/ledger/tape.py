@@ -24,7 +24,9 @@ MARK_WIDTH = 4.0
 
 @dataclass(frozen=True)
 class Axis:
-    """Where ticks stand in a cell: from `start`, `length` of them across its width."""
+    """Where ticks stand in a cell: from `start`, `length` of them across its
+    width.
+    """
 
     cell: QRectF
     start: float
@@ -41,11 +43,16 @@ class Axis:
     def foot(self) -> float:
         """The line on which everything stands."""
         # On a whole pixel: half a pixel off, a thin line is smeared over two.
-        return float(round(self.cell.top() + (self.cell.height() + BLOCK) / 2 - 1))
+        return float(
+            round(self.cell.top() + (self.cell.height() + BLOCK) / 2 - 1)
+        )
 
     def x_of(self, tick: float) -> float:
         """The x of a tick, in pixels."""
-        return self.cell.left() + (tick - self.start) / self.length * self.cell.width()
+        return (
+            self.cell.left()
+            + (tick - self.start) / self.length * self.cell.width()
+        )
 
 
 @dataclass(frozen=True)
@@ -75,19 +82,34 @@ class TapePainter:
 
     def _refusals(self, record: RowRecord) -> None:
         refusals = record.refusals.get("", [])
-        first = max(0, bisect_right(refusals, self.axis.start, key=lambda each: each.start) - 1)
+        first = max(
+            0,
+            bisect_right(refusals, self.axis.start, key=lambda each: each.start)
+            - 1,
+        )
         for refusal in refusals[first:]:
             if refusal.start > self.axis.end:
                 break
-            left, right = self.axis.x_of(refusal.start), self.axis.x_of(refusal.end + 1)
-            self._fill(left, FOOT, max(1.5, right - left), FOOT, self.palette.refused)
+            left, right = (
+                self.axis.x_of(refusal.start),
+                self.axis.x_of(refusal.end + 1),
+            )
+            self._fill(
+                left, FOOT, max(1.5, right - left), FOOT, self.palette.refused
+            )
 
     def _spans(self, record: RowRecord) -> None:
         for span in self._shown(record):
             self._span(span)
 
     def _shown(self, record: RowRecord) -> Iterator[Span]:
-        first = max(0, bisect_right(record.spans, self.axis.start, key=lambda each: each.start) - 1)
+        first = max(
+            0,
+            bisect_right(
+                record.spans, self.axis.start, key=lambda each: each.start
+            )
+            - 1,
+        )
         for span in record.spans[first:]:
             if span.start > self.axis.end:
                 break
@@ -98,7 +120,11 @@ class TapePainter:
         left, right = self.axis.x_of(span.start), self.axis.x_of(end)
         if end > span.start:
             self._fill(
-                left, BLOCK, max(1.5, right - left - 0.5), BLOCK, _faded(self.palette.running, 0.86)
+                left,
+                BLOCK,
+                max(1.5, right - left - 0.5),
+                BLOCK,
+                _faded(self.palette.running, 0.86),
             )
         if span.outcome is Outcome.SUCCESS:
             self._fill(right, HALF, MARK_WIDTH, HALF, self.palette.success)
@@ -106,17 +132,23 @@ class TapePainter:
             self._fill(right, FOOT, MARK_WIDTH + 1, FOOT, self.palette.refused)
 
     def _lozenges(self, record: RowRecord) -> None:
-        """A lozenge where a transition fired, on a line as long as it was waited for."""
+        """A lozenge where a transition fired, on a line as long as it was
+        waited for.
+        """
         middle = self.axis.foot - BLOCK / 2
         for span in self._shown(record):
             draw_lozenge(
-                self.painter, QPointF(self.axis.x_of(span.start), middle), self.palette.now
+                self.painter,
+                QPointF(self.axis.x_of(span.start), middle),
+                self.palette.now,
             )
 
     # scores
 
     def _area(self, record: RowRecord) -> None:
-        """An option's score as an area, strong while it is the one that is done."""
+        """An option's score as an area, strong while it is the one that is
+        done.
+        """
         changes = record.gauges.get("")
         if changes is None:
             return
@@ -136,10 +168,19 @@ class TapePainter:
         with saved(self.painter):
             self.painter.setBrush(_faded(self.palette.running, 0.62))
             for span in self._shown(record):
-                end = self.axis.last if span.end is None else max(span.end, span.start + 1)
+                end = (
+                    self.axis.last
+                    if span.end is None
+                    else max(span.end, span.start + 1)
+                )
                 left, right = self.axis.x_of(span.start), self.axis.x_of(end)
                 self.painter.setClipRect(
-                    QRectF(left, self.axis.cell.top(), right - left, self.axis.cell.height())
+                    QRectF(
+                        left,
+                        self.axis.cell.top(),
+                        right - left,
+                        self.axis.cell.height(),
+                    )
                 )
                 self.painter.drawPolygon(shape)
 
@@ -152,29 +193,37 @@ class TapePainter:
             self.painter.drawPolyline(QPolygonF(outline))
 
     def _steps(self, changes: Changes[Gauge], height: float) -> list[QPointF]:
-        """The values of a gauge as a line of steps, 0 at the foot and 1 at `height`; higher ones
-        stay there.
+        """The values of a gauge as a line of steps, 0 at the foot and 1 at
+        `height`; higher ones stay there.
         """
         first = max(0, bisect_right(changes.ticks, self.axis.start) - 1)
         points: list[QPointF] = []
-        for tick, gauge in zip(changes.ticks[first:], changes.values[first:], strict=True):
+        for tick, gauge in zip(
+            changes.ticks[first:], changes.values[first:], strict=True
+        ):
             if tick > self.axis.end:
                 break
             at = QPointF(
-                self.axis.x_of(tick), self.axis.foot - height * min(1.0, max(0.0, gauge.value))
+                self.axis.x_of(tick),
+                self.axis.foot - height * min(1.0, max(0.0, gauge.value)),
             )
             if points:
                 points.append(QPointF(at.x(), points[-1].y()))
             points.append(at)
         if points:
             points.append(
-                QPointF(self.axis.x_of(min(self.axis.last, self.axis.end)), points[-1].y())
+                QPointF(
+                    self.axis.x_of(min(self.axis.last, self.axis.end)),
+                    points[-1].y(),
+                )
             )
         return points
 
     # decorators and upkeep
 
-    def _part(self, part: str, changes: Changes[Gauge], record: RowRecord) -> None:
+    def _part(
+        self, part: str, changes: Changes[Gauge], record: RowRecord
+    ) -> None:
         family, index = part_index(part)
         if family == "upkeep":
             self._ticks(changes, self.axis.cell.top() + 2 + 3 * index)
@@ -185,39 +234,68 @@ class TapePainter:
     def _visible(self, changes: Changes[Gauge]) -> Iterator[tuple[int, Gauge]]:
         first = max(0, bisect_right(changes.ticks, self.axis.start) - 1)
         last = bisect_right(changes.ticks, self.axis.end)
-        yield from zip(changes.ticks[first:last], changes.values[first:last], strict=True)
+        yield from zip(
+            changes.ticks[first:last], changes.values[first:last], strict=True
+        )
 
     def _ticks(self, changes: Changes[Gauge], top: float) -> None:
         """A small mark each time upkeep was done."""
-        marks = [QRectF(self.axis.x_of(tick), top, 1.2, 2.5) for tick, _ in self._visible(changes)]
+        marks = [
+            QRectF(self.axis.x_of(tick), top, 1.2, 2.5)
+            for tick, _ in self._visible(changes)
+        ]
         self.painter.setPen(Qt.PenStyle.NoPen)
         self.painter.setBrush(_faded(self.palette.success, 0.8))
         self.painter.drawRects(marks)
 
     def _wrapped(self, tick: int, gauge: Gauge, record: RowRecord) -> None:
-        """Time that runs out as a dotted line above the row, not beyond the row's end where it ran
-        out with the row; a roll or a count as a mark at its height.
+        """Time that runs out as a dotted line above the row, not beyond the
+        row's end where it ran out with the row; a roll or a count as a mark at
+        its height.
         """
         top = self.axis.foot - BLOCK - 3
         x = self.axis.x_of(tick)
         if gauge.measured is Measured.UNTIL:
             until = min(float(self.axis.last), gauge.value * self.ticks_per_s)
             span = record.last_span(tick)
-            if span is not None and span.start == tick and span.end is not None and span.end > tick:
+            if (
+                span is not None
+                and span.start == tick
+                and span.end is not None
+                and span.end > tick
+            ):
                 until = min(until, span.end)
             right = self.axis.x_of(until)
-            self.painter.setPen(QPen(self.palette.dim, 1.0, Qt.PenStyle.DotLine))
+            self.painter.setPen(
+                QPen(self.palette.dim, 1.0, Qt.PenStyle.DotLine)
+            )
             self.painter.drawLine(QPointF(x, top), QPointF(right, top))
         elif gauge.of:
             height = BLOCK * min(
-                1.0, gauge.value if gauge.measured is Measured.ROLL else gauge.value / gauge.of
+                1.0,
+                gauge.value
+                if gauge.measured is Measured.ROLL
+                else gauge.value / gauge.of,
             )
-            under = gauge.measured is not Measured.ROLL or gauge.value < gauge.of
+            under = (
+                gauge.measured is not Measured.ROLL or gauge.value < gauge.of
+            )
             colour = self.palette.success if under else self.palette.refused
-            self.painter.fillRect(QRectF(x - 1, self.axis.foot - height - 1, 3, 2), colour)
+            self.painter.fillRect(
+                QRectF(x - 1, self.axis.foot - height - 1, 3, 2), colour
+            )
 
-    def _fill(self, left: float, up: float, width: float, height: float, colour: QColor) -> None:
-        self.painter.fillRect(QRectF(left, self.axis.foot - up, width, height), colour)
+    def _fill(
+        self,
+        left: float,
+        up: float,
+        width: float,
+        height: float,
+        colour: QColor,
+    ) -> None:
+        self.painter.fillRect(
+            QRectF(left, self.axis.foot - up, width, height), colour
+        )
 
 
 def _faded(colour: QColor, alpha: float) -> QColor:

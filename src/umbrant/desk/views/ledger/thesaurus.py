@@ -1,6 +1,8 @@
-"""Words that mean the same, so that each kind need declare only those that it is for.
+"""Words that mean the same, so that each kind need declare only those that it
+is for.
 
-A line is a word that some kind is for, as its help declares it, and what people say for it.
+A line is a word that some kind is for, as its help declares it, and what people
+say for it.
 """
 
 from functools import cache, lru_cache
@@ -325,7 +327,9 @@ def stem(word: str) -> str:
 
 @cache
 def words_known() -> dict[str, tuple[str, ...]]:
-    """Every word and phrase that stands for others, and the words that it stands for."""
+    """Every word and phrase that stands for others, and the words that it
+    stands for.
+    """
     found: dict[str, list[str]] = {}
     for line in _LINES.replace("\n    ", " ").strip().splitlines():
         known, _, words = line.partition(": ")
@@ -344,33 +348,45 @@ def _by_stem() -> dict[str, tuple[str, ...]]:
 
 @lru_cache(maxsize=1024)
 def meanings(text: str) -> tuple[str, ...]:
-    """The words that a text in small letters stands for as a whole; none if it is not known."""
+    """The words that a text in small letters stands for as a whole; none if it
+    is not known.
+    """
     return words_known().get(text) or _by_stem().get(stem(text), ())
 
 
 @lru_cache(maxsize=1024)
 def meanings_within(text: str) -> tuple[str, ...]:
-    """The words that parts of a text stand for, those of its longest phrases first."""
+    """The words that parts of a text stand for, those of its longest phrases
+    first.
+    """
     words = text.split()
     found: dict[str, None] = {}
     for count in range(min(LONGEST_PHRASE, len(words)), 0, -1):
         for start in range(len(words) - count + 1):
-            found.update(dict.fromkeys(meanings(" ".join(words[start : start + count]))))
+            found.update(
+                dict.fromkeys(meanings(" ".join(words[start : start + count])))
+            )
     return tuple(found)
 
 
 @lru_cache(maxsize=1024)
 def meanings_first(text: str) -> tuple[str, ...]:
-    """The words that the beginning of a text stands for, as `head` of `head to the door`."""
+    """The words that the beginning of a text stands for, as `head` of `head to
+    the door`.
+    """
     words = text.split()
     longest = min(LONGEST_PHRASE, len(words))
-    found = (meanings(" ".join(words[:count])) for count in range(longest, 0, -1))
+    found = (
+        meanings(" ".join(words[:count])) for count in range(longest, 0, -1)
+    )
     return tuple(dict.fromkeys(each for known in found for each in known))
 
 
 @lru_cache(maxsize=1024)
 def meanings_begun(text: str) -> tuple[str, ...]:
-    """The words that what begins with a text stands for: it is still being typed."""
+    """The words that what begins with a text stands for: it is still being
+    typed.
+    """
     found: dict[str, None] = {}
     for word, known in words_known().items():
         if word.startswith(text):

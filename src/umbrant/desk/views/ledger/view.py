@@ -1,5 +1,5 @@
-"""The ledger's table: walking rows and chips by keyboard, dragging numbers, moving the playhead on
-the tape.
+"""The ledger's table: walking rows and chips by keyboard, dragging numbers,
+moving the playhead on the tape.
 """
 
 import time
@@ -36,8 +36,8 @@ from umbrant.model.behaviors import Row
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
 AT_ONCE, SLICE_S = 120, 0.005
-"""How many lines are laid out at once; of more, for so long at a time, so that the window goes on
-between.
+"""How many lines are laid out at once; of more, for so long at a time, so that
+the window goes on between.
 """
 OUTLINE_SHARE = 0.62
 """How much of a narrow ledger the outline takes."""
@@ -65,11 +65,18 @@ class LedgerView(ChipTable):
         self._scrubbing = False
         self.dragging = RowDragging(self)
         self.anchor = ""
-        """The row that a selection of several began at; empty while one is selected."""
+        """The row that a selection of several began at; empty while one is
+        selected.
+        """
         self._width_is_chosen = False
         self.setModel(self.ledger)
         self.outline_delegate = OutlineDelegate(
-            desk, self.ledger, self.brushes, self, self.layout_of, lambda: self.focused
+            desk,
+            self.ledger,
+            self.brushes,
+            self,
+            self.layout_of,
+            lambda: self.focused,
         )
         self.tape_delegate = TapeDelegate(desk, self.ledger, self.brushes, self)
         self.now_delegate = NowDelegate(desk, self.ledger, self.brushes, self)
@@ -88,10 +95,18 @@ class LedgerView(ChipTable):
         """The layout of a row's sentence in the outline's present width."""
         behavior = self.ledger.behavior
         depth = behavior.outline.depth[row.id] if behavior else 0
-        shown_as = (depth, row.id == self.ledger.in_full, self.ledger.sentence_inputs(row))
+        shown_as = (
+            depth,
+            row.id == self.ledger.in_full,
+            self.ledger.sentence_inputs(row),
+        )
         kept = self._layouts.get(row.id)
         if kept is None or kept[0] is not row or kept[1] != shown_as:
-            kept = (row, shown_as, self.flow.lay_out(self.ledger.pieces(row), depth))
+            kept = (
+                row,
+                shown_as,
+                self.flow.lay_out(self.ledger.pieces(row), depth),
+            )
             self._layouts[row.id] = kept
         return kept[2]
 
@@ -119,7 +134,9 @@ class LedgerView(ChipTable):
         """How sentences are laid out."""
         if self._flow is None:
             self._flow = make_flow(
-                self.brushes.fonts, self.columnWidth(OUTLINE), compact=self.compact
+                self.brushes.fonts,
+                self.columnWidth(OUTLINE),
+                compact=self.compact,
             )
         return self._flow
 
@@ -130,8 +147,12 @@ class LedgerView(ChipTable):
         self._show_selected(self.desk.row_id)
 
     def toggle_full(self) -> None:
-        """Show all parameters of the selected row, or only those that are not at their default."""
-        self.ledger.in_full = "" if self.ledger.in_full == self.desk.row_id else self.desk.row_id
+        """Show all parameters of the selected row, or only those that are not
+        at their default.
+        """
+        self.ledger.in_full = (
+            "" if self.ledger.in_full == self.desk.row_id else self.desk.row_id
+        )
         self.lay_out_again()
 
     def heading(self) -> str:
@@ -143,7 +164,9 @@ class LedgerView(ChipTable):
         summary = f"{behavior.title} · {len(behavior.rows)} rows"
         if behavior.variant_of:
             others = len(behavior.overrides)
-            summary += f" · {others} other than in {behavior.variant_of}, marked ≠"
+            summary += (
+                f" · {others} other than in {behavior.variant_of}, marked ≠"
+            )
         return summary + ("" if mine else " · nobody here runs it")
 
     def open_additions(self) -> None:
@@ -164,8 +187,8 @@ class LedgerView(ChipTable):
 
     @property
     def selected_rows(self) -> list[str]:
-        """The rows that are selected: siblings one after the other, from the one the selection
-        began at.
+        """The rows that are selected: siblings one after the other, from the
+        one the selection began at.
         """
         row, behavior = self.desk.row, self.ledger.behavior
         if row is None or behavior is None:
@@ -177,8 +200,8 @@ class LedgerView(ChipTable):
         return list(siblings[ends[0] : ends[1] + 1])
 
     def extend(self, step: int) -> None:
-        """Take the next (1) or the previous (-1) sibling into the selection, or let the last one
-        go.
+        """Take the next (1) or the previous (-1) sibling into the selection, or
+        let the last one go.
         """
         row, behavior = self.desk.row, self.ledger.behavior
         if row is None or behavior is None:
@@ -198,7 +221,9 @@ class LedgerView(ChipTable):
             self._begin_at(row_ids[0])
 
     def remove_chip(self) -> bool:
-        """Take off what the focused chip stands in; says whether a chip was focused."""
+        """Take off what the focused chip stands in; says whether a chip was
+        focused.
+        """
         focused = self.focused_chip
         if focused is None:
             return False
@@ -208,14 +233,22 @@ class LedgerView(ChipTable):
     # adding
 
     def open_search(self, *, behind: bool = False) -> None:
-        """Search for a row to add, or for something to put on the selected row; see `RowAdding`."""
+        """Search for a row to add, or for something to put on the selected row;
+        see `RowAdding`.
+        """
         self.adding.open(behind=behind)
 
     # events
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        extends = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
-        if extends is not None and event.modifiers() & SHIFT and self.focused_chip is None:
+        extends = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(
+            Qt.Key(event.key())
+        )
+        if (
+            extends is not None
+            and event.modifiers() & SHIFT
+            and self.focused_chip is None
+        ):
             self.extend(extends)
         else:
             super().keyPressEvent(event)
@@ -228,7 +261,11 @@ class LedgerView(ChipTable):
             self.setFocus()
             return
         grips = self.dragging.can_grip(event, index, row)
-        anchor = (self.anchor or self.desk.row_id) if event.modifiers() & SHIFT else ""
+        anchor = (
+            (self.anchor or self.desk.row_id)
+            if event.modifiers() & SHIFT
+            else ""
+        )
         if not (grips and row.id in self.selected_rows):
             self.desk.select_row(row.id)
             self._begin_at(anchor)
@@ -246,17 +283,26 @@ class LedgerView(ChipTable):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._scrubbing:
             self._scrub(event.position())
-        elif self.dragging.holds and event.buttons() & Qt.MouseButton.LeftButton:
+        elif (
+            self.dragging.holds and event.buttons() & Qt.MouseButton.LeftButton
+        ):
             self.dragging.drag(event.position())
         else:
             super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._scrubbing = False
-        if self.dragging.holds and not self.dragging.let_go() and len(self.selected_rows) > 1:
-            # A click on one of several that are selected selects that one alone.
+        if (
+            self.dragging.holds
+            and not self.dragging.let_go()
+            and len(self.selected_rows) > 1
+        ):
+            # A click on one of several that are selected selects that one
+            # alone.
             self._begin_at("")
-            row = self.ledger.row_at(self.indexAt(event.position().toPoint()).row())
+            row = self.ledger.row_at(
+                self.indexAt(event.position().toPoint()).row()
+            )
             if row is not None:
                 self.desk.select_row(row.id)
         super().mouseReleaseEvent(event)
@@ -267,10 +313,16 @@ class LedgerView(ChipTable):
         turns, modifiers = event.angleDelta(), event.modifiers()
         over_tape = tape.left() <= event.position().x() <= tape.right()
         if over_tape and modifiers & Qt.KeyboardModifier.ControlModifier:
-            around = self.tape_delegate.tick_at(QRectF(tape), event.position().x())
+            around = self.tape_delegate.tick_at(
+                QRectF(tape), event.position().x()
+            )
             self.desk.tape.zoom(0.8 if turns.y() > 0 else 1.25, around)
-        elif over_tape and (turns.x() or modifiers & Qt.KeyboardModifier.ShiftModifier):
-            self.desk.tape.move(-(turns.x() or turns.y()) / 120 * self.desk.tape.length * 0.1)
+        elif over_tape and (
+            turns.x() or modifiers & Qt.KeyboardModifier.ShiftModifier
+        ):
+            self.desk.tape.move(
+                -(turns.x() or turns.y()) / 120 * self.desk.tape.length * 0.1
+            )
         else:
             super().wheelEvent(event)
 
@@ -279,16 +331,18 @@ class LedgerView(ChipTable):
         self.search.dismiss()
         room = int((self.viewport().width() - NOW_WIDTH) * OUTLINE_SHARE)
         if not self._width_is_chosen and room != self.columnWidth(OUTLINE):
-            self.setColumnWidth(OUTLINE, max(NARROWEST_OUTLINE, min(OUTLINE_WIDTH, room)))
+            self.setColumnWidth(
+                OUTLINE, max(NARROWEST_OUTLINE, min(OUTLINE_WIDTH, room))
+            )
 
     def draw_over(self, painter: QPainter) -> None:
         self._draw_hint(painter)
         self.dragging.paint(painter)
 
     def _draw_hint(self, painter: QPainter) -> None:
-        end = self.rowViewportPosition(self.ledger.rowCount() - 1) + self.rowHeight(
+        end = self.rowViewportPosition(
             self.ledger.rowCount() - 1
-        )
+        ) + self.rowHeight(self.ledger.rowCount() - 1)
         end = max(0, end) if self.ledger.rowCount() else 0
         painter.setPen(self.brushes.palette.dim)
         painter.setFont(self.brushes.fonts.body)
@@ -309,7 +363,9 @@ class LedgerView(ChipTable):
         header.setSectionResizeMode(NOW, QHeaderView.ResizeMode.Fixed)
         header.setSectionResizeMode(TAPE, QHeaderView.ResizeMode.Stretch)
         header.setMinimumSectionSize(60)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setDefaultAlignment(
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        )
         header.setHighlightSections(False)
         header.setSectionsClickable(False)
         header.setFixedHeight(27)
@@ -328,18 +384,20 @@ class LedgerView(ChipTable):
         desk.folds.changed.connect(self._folds_changed)
         self.horizontalHeader().sectionResized.connect(self._resized)
         self.selectionModel().currentRowChanged.connect(self._walked)
-        self.verticalScrollBar().valueChanged.connect(lambda _: self._lay_out_seen())
+        self.verticalScrollBar().valueChanged.connect(
+            lambda _: self._lay_out_seen()
+        )
 
     def _repaint(self) -> None:
         self.horizontalHeader().viewport().update()
         self.viewport().update()
 
     def _repaint_tape(self) -> None:
-        """Repaint only what depends on the playhead and the tape's window: the sentences stay as
-        they are.
+        """Repaint only what depends on the playhead and the tape's window: the
+        sentences stay as they are.
 
-        The model does not tell of changed headers, for Qt would answer that with a layout of the
-        whole table.
+        The model does not tell of changed headers, for Qt would answer that
+        with a layout of the whole table.
         """
         left = self.columnViewportPosition(NOW)
         for area in (self.viewport(), self.horizontalHeader().viewport()):
@@ -356,12 +414,14 @@ class LedgerView(ChipTable):
         self._set_heights()
 
     def _set_heights(self) -> None:
-        """Lay out what is new or looks otherwise; of many lines only those in sight at once, the
-        others by and by.
+        """Lay out what is new or looks otherwise; of many lines only those in
+        sight at once, the others by and by.
         """
         self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
         self._not_laid_out = {
-            index for index, row in enumerate(self.ledger.rows) if not self._is_laid_out(index, row)
+            index
+            for index, row in enumerate(self.ledger.rows)
+            if not self._is_laid_out(index, row)
         }
         if len(self._not_laid_out) <= AT_ONCE:
             while self._not_laid_out:
@@ -374,12 +434,20 @@ class LedgerView(ChipTable):
 
     def _is_laid_out(self, index: int, row: Row) -> bool:
         kept = self._layouts.get(row.id)
-        return kept is not None and kept[0] is row and self.rowHeight(index) == int(kept[2].height)
+        return (
+            kept is not None
+            and kept[0] is row
+            and self.rowHeight(index) == int(kept[2].height)
+        )
 
     def _set_height(self, index: int) -> int:
         """Give a line the height of its sentence; returns by how much it grew."""
         layout = self.layout_at(index)
-        grown = int(layout.height) - self.rowHeight(index) if layout is not None else 0
+        grown = (
+            int(layout.height) - self.rowHeight(index)
+            if layout is not None
+            else 0
+        )
         if grown:
             self.setRowHeight(index, self.rowHeight(index) + grown)
         return grown
@@ -396,20 +464,24 @@ class LedgerView(ChipTable):
             index += 1
 
     def _lay_out_some(self) -> None:
-        """Lay out some of the lines out of sight. What is in sight stays where it is."""
+        """Lay out some of the lines out of sight. What is in sight stays where
+        it is.
+        """
         until, first, grown = time.perf_counter() + SLICE_S, self.rowAt(0), 0
         while self._not_laid_out and time.perf_counter() < until:
             index = self._not_laid_out.pop()
             by = self._set_height(index)
             grown += by if index < first else 0
         if grown:
-            self.verticalScrollBar().setValue(self.verticalScrollBar().value() + grown)
+            self.verticalScrollBar().setValue(
+                self.verticalScrollBar().value() + grown
+            )
         if self._not_laid_out:
             self._later.start()
 
     def _bring_into_sight(self, index: QModelIndex) -> None:
-        """Scroll to a line: again and again, as long as what comes into sight is laid out anew and
-        pushes it out.
+        """Scroll to a line: again and again, as long as what comes into sight
+        is laid out anew and pushes it out.
         """
         waiting = -1
         while waiting != len(self._not_laid_out):
@@ -443,12 +515,22 @@ class LedgerView(ChipTable):
 
     def _scrub(self, position: QPointF) -> None:
         self.desk.move_playhead(
-            int(self.tape_delegate.tick_at(QRectF(self._cell_rect(TAPE)), position.x()))
+            int(
+                self.tape_delegate.tick_at(
+                    QRectF(self._cell_rect(TAPE)), position.x()
+                )
+            )
         )
 
     def cell(self, row_id: str, column: int) -> QRectF:
-        return QRectF(self.visualRect(self.ledger.index(self.ledger.line_of(row_id), column)))
+        return QRectF(
+            self.visualRect(
+                self.ledger.index(self.ledger.line_of(row_id), column)
+            )
+        )
 
     def _cell_rect(self, column: int) -> QRect:
         left = self.columnViewportPosition(column)
-        return QRect(left, 0, self.columnWidth(column), self.viewport().height())
+        return QRect(
+            left, 0, self.columnWidth(column), self.viewport().height()
+        )

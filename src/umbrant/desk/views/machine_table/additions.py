@@ -1,5 +1,5 @@
-"""Adding to the cells of a machine's table: typed as one writes it on paper, pasted from a
-spreadsheet, or chosen from a list.
+"""Adding to the cells of a machine's table: typed as one writes it on paper,
+pasted from a spreadsheet, or chosen from a list.
 """
 
 from collections.abc import Callable
@@ -16,7 +16,11 @@ from umbrant.desk.views.machine_table.adding import (
     target_menu,
     trigger_menu,
 )
-from umbrant.desk.views.machine_table.cells import MachineCells, SourceLine, TriggerColumn
+from umbrant.desk.views.machine_table.cells import (
+    MachineCells,
+    SourceLine,
+    TriggerColumn,
+)
 from umbrant.desk.views.machine_table.typed import (
     CellError,
     CellScope,
@@ -69,14 +73,18 @@ class CellAdditions(QObject):
             self._type_state(source)
 
     def open_list(self) -> None:
-        """Offer what can be added to the selected cell, to be chosen from a list."""
+        """Offer what can be added to the selected cell, to be chosen from a
+        list.
+        """
         cells, index = self._table.machine.cells, self._table.currentIndex()
         source = self._table.machine.source_at(index.row())
         trigger = self._table.machine.trigger_at(index.column())
         if cells is None or source is None:
             return
         if trigger is not None:
-            self.menu = target_menu(self._table, cells, partial(self._add, source.row_id, trigger))
+            self.menu = target_menu(
+                self._table, cells, partial(self._add, source.row_id, trigger)
+            )
         else:
             self.menu = self._state_menu(cells, source)
         corner = self._table.visualRect(index).bottomLeft()
@@ -84,21 +92,27 @@ class CellAdditions(QObject):
 
     def _type_state(self, source: SourceLine) -> None:
         """Type the name of a new state; Enter goes on to the next."""
-        self._open_line("Name of a new state · Down lists more", lambda text: "").typed.connect(
-            partial(self._state_typed, source)
-        )
+        self._open_line(
+            "Name of a new state · Down lists more", lambda text: ""
+        ).typed.connect(partial(self._state_typed, source))
 
     def _state_typed(self, source: SourceLine, name: str) -> None:
         behavior = self._table.desk.behavior
         if behavior is None or source.row_id not in behavior.by_id:
             return
-        project, new_id = put_state(self._table.desk.project, behavior, source.row_id, name)
-        if self._table.desk.apply(Edit(f"Add the state {name}", lambda _: project)):
+        project, new_id = put_state(
+            self._table.desk.project, behavior, source.row_id, name
+        )
+        if self._table.desk.apply(
+            Edit(f"Add the state {name}", lambda _: project)
+        ):
             path = source.row_id.rpartition("/")[0]
             self._table.desk.select_row(f"{path}/{new_id}" if path else new_id)
             self.open()
 
-    def _type_transition(self, source: SourceLine, trigger: TriggerColumn) -> None:
+    def _type_transition(
+        self, source: SourceLine, trigger: TriggerColumn
+    ) -> None:
         """Type a transition as it is read."""
         scope = self._scope()
 
@@ -112,12 +126,16 @@ class CellAdditions(QObject):
         line = self._open_line(HINTS[trigger.kind], fault)
         line.typed.connect(partial(self._transition_typed, source, trigger))
 
-    def _transition_typed(self, source: SourceLine, trigger: TriggerColumn, text: str) -> None:
+    def _transition_typed(
+        self, source: SourceLine, trigger: TriggerColumn, text: str
+    ) -> None:
         behavior = self._table.desk.behavior
         if behavior is None or source.row_id not in behavior.by_id:
             return
         typed = read_transition(text, trigger, self._scope())
-        project, new_id = put_transition(self._table.desk.project, behavior, source.row_id, typed)
+        project, new_id = put_transition(
+            self._table.desk.project, behavior, source.row_id, typed
+        )
         if self._table.desk.apply(Edit("Add a transition", lambda _: project)):
             self._table.desk.select_row(new_id)
 
@@ -126,7 +144,9 @@ class CellAdditions(QObject):
         source = self._table.machine.source_at(self._table.currentIndex().row())
         keys = desk.keys_at(source.row_id) if source is not None else {}
         targets = cells.targets() if cells is not None else []
-        return CellScope(desk.project, keys, desk.catalog, names_in(desk.project), targets)
+        return CellScope(
+            desk.project, keys, desk.catalog, names_in(desk.project), targets
+        )
 
     def _open_line(self, hint: str, check: Callable[[str], str]) -> TypedLine:
         """Open a line over the selected cell."""
@@ -140,8 +160,9 @@ class CellAdditions(QObject):
         return self.line
 
     def paste(self, text: str) -> bool:
-        """Put the cells of a spreadsheet into the machine, as one step of undo. Returns whether the
-        text has cells; a message names those that are no transitions.
+        """Put the cells of a spreadsheet into the machine, as one step of undo.
+        Returns whether the text has cells; a message names those that are no
+        transitions.
         """
         desk, cells = self._table.desk, self._table.machine.cells
         if cells is None or "\t" not in text:
@@ -157,24 +178,35 @@ class CellAdditions(QObject):
         menu.setAccessibleName("Add to the machine")
         above = cells.behavior.outline.parent[source.row_id]
         if not source.is_machine and above is not None:
-            menu.addAction("State after this one", lambda: self._add_state(source.row_id, above))
+            menu.addAction(
+                "State after this one",
+                lambda: self._add_state(source.row_id, above),
+            )
             if cells.behavior.row(source.row_id).kind != FINAL:
                 menu.addAction(
-                    "State inside this one", lambda: self._add_state(None, source.row_id)
+                    "State inside this one",
+                    lambda: self._add_state(None, source.row_id),
                 )
         else:
-            menu.addAction("State", lambda: self._add_state(None, source.row_id))
+            menu.addAction(
+                "State", lambda: self._add_state(None, source.row_id)
+            )
         if source.is_machine or cells.behavior.row(source.row_id).kind != FINAL:
             menu.addSeparator()
             triggers = trigger_menu(
-                self._table, self._table.desk, lambda trigger: self._add(source.row_id, trigger, "")
+                self._table,
+                self._table.desk,
+                lambda trigger: self._add(source.row_id, trigger, ""),
             )
             triggers.setTitle("Transition")
             menu.addMenu(triggers)
         return menu
 
     def _add(self, source: str, trigger: TriggerColumn, target: str) -> None:
-        if add_transition(self._table.desk, source, trigger, target) is not None:
+        if (
+            add_transition(self._table.desk, source, trigger, target)
+            is not None
+        ):
             self._table.setFocus()
             self._table.begin_missing()
 

@@ -1,5 +1,5 @@
-"""A machine as a table: its states down, what its transitions wait for across. Knows nothing of
-Qt.
+"""A machine as a table: its states down, what its transitions wait for across.
+Knows nothing of Qt.
 """
 
 from collections.abc import Iterator
@@ -21,13 +21,15 @@ from umbrant.model.kind_ids import (
 )
 
 SOURCES = (STATE, REGIONS, FINAL)
-"""The kinds of states that have a line of their own; a history is only ever led to."""
+"""The kinds of states that have a line of their own; a history is only ever led
+to.
+"""
 
 
 @dataclass(frozen=True)
 class TriggerColumn:
-    """What a column of transitions waits for: of those on an event, each event has a column of its
-    own.
+    """What a column of transitions waits for: of those on an event, each event
+    has a column of its own.
     """
 
     kind: str
@@ -50,7 +52,9 @@ class TriggerColumn:
 
 @dataclass(frozen=True)
 class SourceLine:
-    """What transitions start from: a state, or the machine itself, which stands for any state."""
+    """What transitions start from: a state, or the machine itself, which stands
+    for any state.
+    """
 
     row_id: str
     depth: int
@@ -58,18 +62,26 @@ class SourceLine:
 
 
 class MachineCells:
-    """The states, triggers and transitions of one machine, in written order; machines inside it are
-    their own.
+    """The states, triggers and transitions of one machine, in written order;
+    machines inside it are their own.
     """
 
     def __init__(self, behavior: Behavior, machine: str) -> None:
         self.behavior = behavior
         self.machine = machine
-        self.sources = [SourceLine(machine, 0, is_machine=True), *_states(behavior, machine, 0)]
+        self.sources = [
+            SourceLine(machine, 0, is_machine=True),
+            *_states(behavior, machine, 0),
+        ]
         self._transitions = {
-            each.row_id: _transitions(behavior, each.row_id) for each in self.sources
+            each.row_id: _transitions(behavior, each.row_id)
+            for each in self.sources
         }
-        used = [trigger_of(row) for rows in self._transitions.values() for row in rows]
+        used = [
+            trigger_of(row)
+            for rows in self._transitions.values()
+            for row in rows
+        ]
         events = dict.fromkeys(each for each in used if each.kind == ON_EVENT)
         self.triggers = [
             TriggerColumn(WHEN),
@@ -79,11 +91,15 @@ class MachineCells:
 
     def transitions(self, source: str, trigger: TriggerColumn) -> list[Row]:
         """The transitions in a cell, in written order."""
-        return [row for row in self._transitions.get(source, ()) if trigger_of(row) == trigger]
+        return [
+            row
+            for row in self._transitions.get(source, ())
+            if trigger_of(row) == trigger
+        ]
 
     def cell_of(self, row_id: str) -> tuple[int, int] | None:
-        """The line and the column of a state (column 0) or a transition; None if it is in no
-        cell.
+        """The line and the column of a state (column 0) or a transition; None
+        if it is in no cell.
         """
         for line, source in enumerate(self.sources):
             if source.row_id == row_id:
@@ -95,13 +111,16 @@ class MachineCells:
 
     def targets(self) -> list[Row]:
         """The states that a transition can lead to."""
-        inside = (self.behavior.row(each) for each in _within(self.behavior, self.machine))
+        inside = (
+            self.behavior.row(each)
+            for each in _within(self.behavior, self.machine)
+        )
         return [row for row in inside if row.kind in STATES]
 
 
 def machine_around(behavior: Behavior, row_id: str) -> str:
-    """The innermost machine around a row, else the first of the behavior; empty if there is
-    none.
+    """The innermost machine around a row, else the first of the behavior; empty
+    if there is none.
     """
     around = behavior.innermost(row_id, MACHINE)
     if around is not None:
@@ -112,18 +131,24 @@ def machine_around(behavior: Behavior, row_id: str) -> str:
 
 def trigger_of(row: Row) -> TriggerColumn:
     """The column of a transition."""
-    return TriggerColumn(row.kind, str(row.args.get("event", "")) if row.kind == ON_EVENT else "")
+    return TriggerColumn(
+        row.kind, str(row.args.get("event", "")) if row.kind == ON_EVENT else ""
+    )
 
 
 def in_cell(pieces: list[SentencePiece]) -> list[SentencePiece]:
-    """What is left of a transition's sentence: that it is one, and on which event, is told by its
-    column.
+    """What is left of a transition's sentence: that it is one, and on which
+    event, is told by its column.
     """
     shown: list[SentencePiece] = []
     for piece in pieces:
         if piece.role is PieceRole.KIND:
             continue
-        if piece.chip is not None and piece.chip.slot.param == "event" and not piece.chip.missing:
+        if (
+            piece.chip is not None
+            and piece.chip.slot.param == "event"
+            and not piece.chip.missing
+        ):
             if shown and shown[-1].role is PieceRole.WORDS:
                 shown.pop()
             continue
@@ -139,7 +164,9 @@ def _states(behavior: Behavior, above: str, depth: int) -> Iterator[SourceLine]:
 
 
 def _transitions(behavior: Behavior, source: str) -> list[Row]:
-    inside = (behavior.row(child) for child in behavior.outline.children[source])
+    inside = (
+        behavior.row(child) for child in behavior.outline.children[source]
+    )
     return [row for row in inside if row.kind in TRANSITIONS]
 
 

@@ -1,5 +1,6 @@
-"""A transition as one writes it on paper, read: `distance to visitor < 6 → Chase`, `after 2 s →
-Idle`, `on alarm → Flee`, `once done → Rest`. Knows nothing of Qt.
+"""A transition as one writes it on paper, read: `distance to visitor < 6 →
+Chase`, `after 2 s → Idle`, `on alarm → Flee`, `once done → Rest`. Knows nothing
+of Qt.
 """
 
 import re
@@ -13,7 +14,15 @@ from umbrant.model.behaviors import Behavior, Event, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import fresh_id, insert_row
 from umbrant.model.expanded import expand_behavior
-from umbrant.model.kind_ids import AFTER, ON_DONE, ON_EVENT, STATE, STATES, TRANSITIONS, WHEN
+from umbrant.model.kind_ids import (
+    AFTER,
+    ON_DONE,
+    ON_EVENT,
+    STATE,
+    STATES,
+    TRANSITIONS,
+    WHEN,
+)
 from umbrant.model.values import ParamValue, Spread
 
 ARROW = re.compile(r"\s*(?:→|->|=>)\s*")
@@ -21,7 +30,12 @@ _TIME = re.compile(
     r"^([\d.]+)\s*(?:s|sec|seconds?)?\s*(?:(?:±|\+-|\+/-|~)\s*([\d.]+)\s*(?:s|seconds?)?)?$"
 )
 _EVENT = re.compile(r"^([a-z][a-z0-9_]*(?:\.[a-z0-9_]+)*)(?:\s+if\s+(.+))?$")
-_DONE = {"": "", "success": "success", "failure": "failure", "either way": "either way"}
+_DONE = {
+    "": "",
+    "success": "success",
+    "failure": "failure",
+    "either way": "either way",
+}
 PREFIXES = (
     ("when ", WHEN),
     ("if ", WHEN),
@@ -33,7 +47,9 @@ PREFIXES = (
     ("when done", ON_DONE),
     ("done", ON_DONE),
 )
-"""What a transition can begin with, whatever column it is written in; the longer ones first."""
+"""What a transition can begin with, whatever column it is written in; the
+longer ones first.
+"""
 
 
 class CellError(ValueError):
@@ -47,7 +63,8 @@ class TypedTransition:
     kind: str
     args: Mapping[str, ParamValue]
     target: str = ""
-    """The id of the state that it leads to; empty for none, and for a new one."""
+    """The id of the state that it leads to; empty for none, and for a new one.
+    """
     new_state: str = ""
     """The name of the state that is to be made for it."""
     new_event: str = ""
@@ -66,7 +83,9 @@ class CellScope:
     """The states that a transition can lead to."""
 
 
-def read_transition(text: str, column: TriggerColumn, scope: CellScope) -> TypedTransition:
+def read_transition(
+    text: str, column: TriggerColumn, scope: CellScope
+) -> TypedTransition:
     """The transition in a text that was typed into a column. Raises CellError."""
     waits, *rest = ARROW.split(text.strip(), maxsplit=1)
     kind, said = _kind_of(waits.strip(), column)
@@ -82,7 +101,9 @@ def _kind_of(waits: str, column: TriggerColumn) -> tuple[str, str]:
     """The kind of a transition, and what is left to read of what it waits for."""
     lower = f"{waits.lower()} "
     for prefix, kind in PREFIXES:
-        if lower.startswith(prefix) and not (kind == WHEN and lower.startswith("when done")):
+        if lower.startswith(prefix) and not (
+            kind == WHEN and lower.startswith("when done")
+        ):
             return kind, waits[len(prefix.strip()) :].strip()
     return column.kind, waits
 
@@ -90,7 +111,9 @@ def _kind_of(waits: str, column: TriggerColumn) -> tuple[str, str]:
 def _args_of(
     kind: str, said: str, event: str, scope: CellScope
 ) -> tuple[dict[str, ParamValue], str]:
-    """The parameters of a kind of transition, and the event that has to be made."""
+    """The parameters of a kind of transition, and the event that has to be
+    made.
+    """
     if kind == WHEN:
         return {"when": _condition(said, scope)}, ""
     if kind == AFTER:
@@ -98,26 +121,36 @@ def _args_of(
     if kind == ON_DONE:
         result = _DONE.get(said.lower().removeprefix("with ").strip())
         if result is None:
-            raise CellError(f"'{said}' is no way of being done. Write success or failure.")
+            raise CellError(
+                f"'{said}' is no way of being done. Write success or failure."
+            )
         return ({"result": result} if result else {}), ""
     return _event(said or event, scope)
 
 
 def _condition(said: str, scope: CellScope) -> str:
-    stored, faults = typed_condition(said, scope.keys, scope.catalog, scope.names)
+    stored, faults = typed_condition(
+        said, scope.keys, scope.catalog, scope.names
+    )
     if faults:
-        raise CellError(f"{faults[0].message.rstrip('.')}. {faults[0].remedy}".strip())
+        raise CellError(
+            f"{faults[0].message.rstrip('.')}. {faults[0].remedy}".strip()
+        )
     return stored
 
 
 def _time(said: str) -> ParamValue:
     found = _TIME.match(said)
     if found is None:
-        raise CellError(f"'{said}' is no time. Write seconds, such as 2 or 2 ± 0.5.")
+        raise CellError(
+            f"'{said}' is no time. Write seconds, such as 2 or 2 ± 0.5."
+        )
     try:
         mean, half_width = float(found[1]), float(found[2] or 0)
     except ValueError:
-        raise CellError(f"'{said}' is no time. Write seconds, such as 2 or 2 ± 0.5.") from None
+        raise CellError(
+            f"'{said}' is no time. Write seconds, such as 2 or 2 ± 0.5."
+        ) from None
     return Spread(mean=mean, half_width=half_width) if half_width else mean
 
 
@@ -131,17 +164,25 @@ def _event(said: str, scope: CellScope) -> tuple[dict[str, ParamValue], str]:
     if found[2]:
         args["when"] = _condition(found[2], scope)
     known = [each.name for each in scope.project.event_list.events]
-    is_known = found[1] in known or found[1] == "*" or found[1].startswith("done.state")
+    is_known = (
+        found[1] in known
+        or found[1] == "*"
+        or found[1].startswith("done.state")
+    )
     return args, "" if is_known else found[1]
 
 
 def _target(named: str, targets: Sequence[Row]) -> str | None:
-    """The id of the state of this name, or of the only one that begins so; None if there is
-    none.
+    """The id of the state of this name, or of the only one that begins so; None
+    if there is none.
     """
     lower = named.lower()
     same = [each.id for each in targets if each.name.lower() == lower]
-    begins = [each.id for each in targets if lower and each.name.lower().startswith(lower)]
+    begins = [
+        each.id
+        for each in targets
+        if lower and each.name.lower().startswith(lower)
+    ]
     if same or len(begins) == 1:
         return (same or begins)[0]
     return None
@@ -150,8 +191,8 @@ def _target(named: str, targets: Sequence[Row]) -> str | None:
 def put_transition(
     project: Project, behavior: Behavior, source: str, typed: TypedTransition
 ) -> tuple[Project, str]:
-    """The project with a typed transition behind those of its source, and with the state and the
-    event that it needs; and its id as the behavior runs it.
+    """The project with a typed transition behind those of its source, and with
+    the state and the event that it needs; and its id as the behavior runs it.
     """
     if typed.new_event:
         events = (*project.event_list.events, Event(name=typed.new_event))
@@ -163,36 +204,47 @@ def put_transition(
         project, target = put_state(project, behavior, source, typed.new_state)
     args = {**typed.args, **({"to": target} if target else {})}
     rows = [behavior.row(child) for child in behavior.outline.children[source]]
-    after = next((row.id for row in reversed(rows) if row.kind in TRANSITIONS), None)
+    after = next(
+        (row.id for row in reversed(rows) if row.kind in TRANSITIONS), None
+    )
     new = Row(id=fresh_id(behavior), kind=typed.kind, args=args)
     project = insert_row(project, behavior.name, new, after=after, under=source)
     return project, f"{path}/{new.id}" if path else new.id
 
 
-def put_state(project: Project, behavior: Behavior, line: str, name: str) -> tuple[Project, str]:
-    """The project with a state of this name behind that of a line, or as the last of a machine;
-    and its id where it is written.
+def put_state(
+    project: Project, behavior: Behavior, line: str, name: str
+) -> tuple[Project, str]:
+    """The project with a state of this name behind that of a line, or as the
+    last of a machine; and its id where it is written.
     """
     is_state = behavior.row(line).kind in STATES
     under = behavior.outline.parent[line] if is_state else line
     children = behavior.outline.children[under] if under else ()
     after = line if is_state else (children[-1] if children else None)
     new = Row(id=fresh_id(behavior), kind=STATE, name=name.strip())
-    return insert_row(project, behavior.name, new, after=after, under=under), new.id
+    return insert_row(
+        project, behavior.name, new, after=after, under=under
+    ), new.id
 
 
 @dataclass(frozen=True)
 class PastedCells:
-    """A project with the cells of a spreadsheet in it, and which of them were no transitions."""
+    """A project with the cells of a spreadsheet in it, and which of them were
+    no transitions.
+    """
 
     project: Project
     wrong: tuple[str, ...] = ()
 
 
-def paste_cells(scope: CellScope, behavior: Behavior, machine: str, text: str) -> PastedCells:
-    """States down and what they wait for across, parted by tabs, as a spreadsheet copies them. A
-    first line whose first cell is empty or `state` heads the columns; else they are `when`.
-    States and events that do not exist are made.
+def paste_cells(
+    scope: CellScope, behavior: Behavior, machine: str, text: str
+) -> PastedCells:
+    """States down and what they wait for across, parted by tabs, as a
+    spreadsheet copies them. A first line whose first cell is empty or `state`
+    heads the columns; else they are `when`. States and events that do not exist
+    are made.
     """
     lines = [line.split("\t") for line in text.splitlines() if line.strip()]
     heads: list[str] = []
@@ -205,10 +257,14 @@ def paste_cells(scope: CellScope, behavior: Behavior, machine: str, text: str) -
     for name, *cells in lines:
         for index, cell in enumerate(cells):
             column = _column(heads[index] if index < len(heads) else "")
-            for typed in filter(None, (each.strip() for each in cell.split(";"))):
+            for typed in filter(
+                None, (each.strip() for each in cell.split(";"))
+            ):
                 behavior = expand_behavior(project, root).behavior
                 states = _states_of(behavior, machine)
-                source = _target(name.strip(), states) if name.strip() else machine
+                source = (
+                    _target(name.strip(), states) if name.strip() else machine
+                )
                 here = replace(scope, project=project, targets=states)
                 try:
                     found = read_transition(typed, column, here)
@@ -216,11 +272,15 @@ def paste_cells(scope: CellScope, behavior: Behavior, machine: str, text: str) -
                     wrong.append(f"{name.strip()}, “{typed}”: {error}")
                     continue
                 if source is not None:
-                    project, _ = put_transition(project, behavior, source, found)
+                    project, _ = put_transition(
+                        project, behavior, source, found
+                    )
     return PastedCells(project, tuple(wrong))
 
 
-def _with_state(project: Project, root: str, machine: str, name: str) -> Project:
+def _with_state(
+    project: Project, root: str, machine: str, name: str
+) -> Project:
     behavior = expand_behavior(project, root).behavior
     known = {each.name.lower() for each in _states_of(behavior, machine)}
     if not name or name.lower() in known:
@@ -237,7 +297,9 @@ def _column(head: str) -> TriggerColumn:
     """The column with this head, as a table shows it or somebody writes it."""
     words = head.strip().lower()
     for prefix, kind in PREFIXES:
-        if f"{words} ".startswith(prefix if prefix.endswith(" ") else f"{prefix} "):
+        if f"{words} ".startswith(
+            prefix if prefix.endswith(" ") else f"{prefix} "
+        ):
             event = words[len(prefix) :].strip() if kind == ON_EVENT else ""
             return TriggerColumn(kind, event)
     return TriggerColumn(WHEN)

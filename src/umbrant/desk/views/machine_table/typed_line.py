@@ -10,8 +10,9 @@ LEAST_WIDTH = 260
 
 
 class TypedLine(QLineEdit):
-    """A line over a cell. Enter hands its text on, Escape and leaving it do not; Down in an empty
-    line asks for the list of what can be chosen instead. Says below what is wrong.
+    """A line over a cell. Enter hands its text on, Escape and leaving it do
+    not; Down in an empty line asks for the list of what can be chosen instead.
+    Says below what is wrong.
     """
 
     typed = Signal(str)

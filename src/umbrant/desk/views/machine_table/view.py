@@ -1,5 +1,5 @@
-"""The table of a machine: each state's transitions under what they wait for, walked and edited cell
-by cell.
+"""The table of a machine: each state's transitions under what they wait for,
+walked and edited cell by cell.
 """
 
 from collections.abc import Callable
@@ -15,7 +15,12 @@ from PySide6.QtCore import (
     Qt,
 )
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyleOptionViewItem,
+    QWidget,
+)
 
 from umbrant.desk.chips.drawing import draw_lozenge, draw_pieces
 from umbrant.desk.chips.layout import RowLayout, SentenceFlow
@@ -66,13 +71,17 @@ class MachineModel(QAbstractTableModel):
         behavior = self.desk.behavior
         machine = machine_around(behavior, self.desk.row_id) if behavior else ""
         self.beginResetModel()
-        self.cells = MachineCells(behavior, machine) if behavior and machine else None
+        self.cells = (
+            MachineCells(behavior, machine) if behavior and machine else None
+        )
         self.endResetModel()
 
     def source_at(self, line: int) -> SourceLine | None:
         """The state in a line."""
         return (
-            self.cells.sources[line] if self.cells and 0 <= line < len(self.cells.sources) else None
+            self.cells.sources[line]
+            if self.cells and 0 <= line < len(self.cells.sources)
+            else None
         )
 
     def trigger_at(self, column: int) -> TriggerColumn | None:
@@ -94,14 +103,27 @@ class MachineModel(QAbstractTableModel):
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() or self.cells is None else len(self.cells.sources)
+        return (
+            0
+            if parent.isValid() or self.cells is None
+            else len(self.cells.sources)
+        )
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() or self.cells is None else len(self.cells.triggers) + 1
+        return (
+            0
+            if parent.isValid() or self.cells is None
+            else len(self.cells.triggers) + 1
+        )
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if role not in (
+            Qt.ItemDataRole.DisplayRole,
+            Qt.ItemDataRole.AccessibleTextRole,
+        ):
             return None
         source = self.source_at(index.row())
         if index.column() == STATE and source is not None:
@@ -112,9 +134,15 @@ class MachineModel(QAbstractTableModel):
         )
 
     def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+        self,
+        section: int,
+        orientation: Qt.Orientation,
+        role: int = Qt.ItemDataRole.DisplayRole,
     ) -> Any:
-        if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
+        if (
+            role != Qt.ItemDataRole.DisplayRole
+            or orientation != Qt.Orientation.Horizontal
+        ):
             return None
         trigger = self.trigger_at(section)
         return trigger.title if trigger is not None else "State"
@@ -127,7 +155,9 @@ class MachineModel(QAbstractTableModel):
     def pieces(self, row: Row) -> list[Any]:
         """The sentence of a transition, as it stands in a cell."""
         behavior = self._behavior()
-        around = SentenceContext({each.id: each.name or each.kind for each in behavior.rows})
+        around = SentenceContext(
+            {each.id: each.name or each.kind for each in behavior.rows}
+        )
         pieces = sentence(row, self.desk.catalog, around)
         return in_cell(pieces)
 
@@ -137,8 +167,8 @@ class MachineModel(QAbstractTableModel):
 
 
 class CellDelegate(PaintedDelegate):
-    """Draws a cell: a state with whether it is active, or transitions, of which one may have fired
-    last.
+    """Draws a cell: a state with whether it is active, or transitions, of which
+    one may have fired last.
     """
 
     def __init__(self, table: "MachineTable") -> None:
@@ -146,7 +176,11 @@ class CellDelegate(PaintedDelegate):
         self._table = table
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         table, palette = self._table, self._table.brushes.palette
         selected = index == table.currentIndex()
@@ -157,11 +191,21 @@ class CellDelegate(PaintedDelegate):
                 self._state(painter, cell, index.row())
             else:
                 self._transitions(painter, cell, index, selected=selected)
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
-        painter.fillRect(QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule)
+        painter.fillRect(
+            QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1),
+            palette.rule,
+        )
+        painter.fillRect(
+            QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule
+        )
 
     def _transitions(
-        self, painter: QPainter, cell: QRectF, index: ModelIndex, *, selected: bool
+        self,
+        painter: QPainter,
+        cell: QRectF,
+        index: ModelIndex,
+        *,
+        selected: bool,
     ) -> None:
         table = self._table
         for row, layout, top in table.layouts_in(index.row(), index.column()):
@@ -171,7 +215,12 @@ class CellDelegate(PaintedDelegate):
                 if row.id == table.fired:
                     middle = QPointF(5, layout.placed[0].rect.center().y())
                     draw_lozenge(painter, middle, table.brushes.palette.now)
-                draw_pieces(painter, layout, table.brushes, table.focused if selected else None)
+                draw_pieces(
+                    painter,
+                    layout,
+                    table.brushes,
+                    table.focused if selected else None,
+                )
 
     def _state(self, painter: QPainter, cell: QRectF, line: int) -> None:
         table, palette = self._table, self._table.brushes.palette
@@ -181,16 +230,22 @@ class CellDelegate(PaintedDelegate):
         row = table.machine.rows_at(line, STATE)[0]
         if table.is_active(source):
             painter.fillRect(
-                QRectF(cell.left() + 4, cell.top() + 6, 5, cell.height() - 13), palette.running
+                QRectF(cell.left() + 4, cell.top() + 6, 5, cell.height() - 13),
+                palette.running,
             )
         left = cell.left() + 24 + INDENT * source.depth
         name = table.machine.name_of(source)
         painter.setFont(
-            table.brushes.fonts.small if source.is_machine else table.brushes.fonts.bold
+            table.brushes.fonts.small
+            if source.is_machine
+            else table.brushes.fonts.bold
         )
         painter.setPen(palette.dim if source.is_machine else palette.ink)
         room = QRectF(
-            left, cell.top(), cell.right() - left - 6, min(cell.height(), table.brushes.line)
+            left,
+            cell.top(),
+            cell.right() - left - 6,
+            min(cell.height(), table.brushes.line),
         )
         shown = painter.fontMetrics().elidedText(
             name, Qt.TextElideMode.ElideRight, int(room.width())
@@ -200,7 +255,9 @@ class CellDelegate(PaintedDelegate):
         wide = painter.fontMetrics().horizontalAdvance(shown) + 8
         painter.setFont(table.brushes.fonts.small)
         painter.setPen(palette.dim)
-        painter.drawText(room.adjusted(wide, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, kind)
+        painter.drawText(
+            room.adjusted(wide, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, kind
+        )
         if table.is_first(source):
             painter.setPen(QPen(palette.dim, 1.2))
             painter.setBrush(palette.dim)
@@ -208,9 +265,9 @@ class CellDelegate(PaintedDelegate):
 
 
 class MachineTable(ChipTable):
-    """Arrow keys walk cells, C walks the chips of one. Enter opens a line: on a state for the name
-    of a new one, in a cell for a transition as it is read. Down in the empty line lists what can be
-    chosen instead.
+    """Arrow keys walk cells, C walks the chips of one. Enter opens a line: on a
+    state for the name of a new one, in a cell for a transition as it is read.
+    Down in the empty line lists what can be chosen instead.
     """
 
     def __init__(
@@ -226,16 +283,24 @@ class MachineTable(ChipTable):
         self.additions = CellAdditions(self)
         self.fired = ""
         """The transition that fired last at the playhead."""
-        self._layouts: dict[tuple[int, int], list[tuple[Row, RowLayout, float]]] = {}
+        self._layouts: dict[
+            tuple[int, int], list[tuple[Row, RowLayout, float]]
+        ] = {}
         self.is_stale = True
         self.setModel(self.machine)
         self.setItemDelegate(CellDelegate(self))
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
+        self.setSelectionBehavior(
+            QAbstractItemView.SelectionBehavior.SelectItems
+        )
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollMode(
+            QAbstractItemView.ScrollMode.ScrollPerPixel
+        )
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setDefaultAlignment(
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        )
         header.setFixedHeight(27)
         for changed in (desk.project_changed, desk.agent_changed):
             changed.connect(self.reload_when_seen)
@@ -249,7 +314,9 @@ class MachineTable(ChipTable):
     needs_row = rows_are_lines = False
 
     def heading(self) -> str:
-        """The text of the line over the table: the machine's name and the number of its states."""
+        """The text of the line over the table: the machine's name and the
+        number of its states.
+        """
         cells = self.machine.cells
         if cells is None:
             return "no machine here · a machine is a kind of row"
@@ -264,15 +331,24 @@ class MachineTable(ChipTable):
         self._select(self.desk.row_id)
         self._moved()
 
-    def layouts_in(self, line: int, column: int) -> list[tuple[Row, RowLayout, float]]:
-        """The transitions of a cell with their layouts and where in the cell each begins."""
+    def layouts_in(
+        self, line: int, column: int
+    ) -> list[tuple[Row, RowLayout, float]]:
+        """The transitions of a cell with their layouts and where in the cell
+        each begins.
+        """
         key = (line, column)
         if key not in self._layouts:
             flow = SentenceFlow(
-                self.brushes.fonts, self.columnWidth(column), compact=True, first_x=MARGIN
+                self.brushes.fonts,
+                self.columnWidth(column),
+                compact=True,
+                first_x=MARGIN,
             )
             placed, top = [], 3.0
-            for row in self.machine.rows_at(line, column) if column != STATE else ():
+            for row in (
+                self.machine.rows_at(line, column) if column != STATE else ()
+            ):
                 layout = flow.lay_out(self.machine.pieces(row), 0)
                 placed.append((row, layout, top))
                 top += layout.height
@@ -284,7 +360,10 @@ class MachineTable(ChipTable):
         explainer = self.desk.explainer
         if explainer is None or source.row_id not in explainer.outline.number:
             return False
-        return explainer.state_of(source.row_id, self.desk.playhead) is RowState.RUNNING
+        return (
+            explainer.state_of(source.row_id, self.desk.playhead)
+            is RowState.RUNNING
+        )
 
     def is_first(self, source: SourceLine) -> bool:
         """Whether a state is the one that what is around it begins in."""
@@ -293,14 +372,20 @@ class MachineTable(ChipTable):
             return False
         behavior = cells.behavior
         above = behavior.outline.parent[source.row_id]
-        initial = str(behavior.row(above).args.get("initial", "")) if above else ""
+        initial = (
+            str(behavior.row(above).args.get("initial", "")) if above else ""
+        )
         siblings = [
-            each.row_id for each in cells.sources if behavior.outline.parent[each.row_id] == above
+            each.row_id
+            for each in cells.sources
+            if behavior.outline.parent[each.row_id] == above
         ]
         if above is not None and behavior.row(above).kind == REGIONS:
             return False
         return (
-            source.row_id.rpartition("/")[2] == initial if initial else siblings[0] == source.row_id
+            source.row_id.rpartition("/")[2] == initial
+            if initial
+            else siblings[0] == source.row_id
         )
 
     def lay_out_again(self) -> None:
@@ -308,9 +393,14 @@ class MachineTable(ChipTable):
         columns = self.machine.columnCount()
         if columns < 2:
             return
-        wide = max(LEAST_WIDTH, (self.viewport().width() - STATE_WIDTH) // (columns - 1))
+        wide = max(
+            LEAST_WIDTH,
+            (self.viewport().width() - STATE_WIDTH) // (columns - 1),
+        )
         for column in range(columns):
-            self.setColumnWidth(column, STATE_WIDTH if column == STATE else wide)
+            self.setColumnWidth(
+                column, STATE_WIDTH if column == STATE else wide
+            )
         for line in range(self.machine.rowCount()):
             highest = max(
                 (
@@ -343,7 +433,10 @@ class MachineTable(ChipTable):
 
     def edit_chip(self, chip: Chip, rect: QRectF) -> None:
         self.editing.begin(
-            chip, rect.translated(QPointF(self.visualRect(self.currentIndex()).topLeft()))
+            chip,
+            rect.translated(
+                QPointF(self.visualRect(self.currentIndex()).topLeft())
+            ),
         )
 
     def chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
@@ -364,11 +457,17 @@ class MachineTable(ChipTable):
             return
         row = self.machine.rows_at(self.selected_index(), STATE)[0]
         chip = next(
-            piece.chip for piece in sentence(row, self.desk.catalog) if piece.role.value == "name"
+            piece.chip
+            for piece in sentence(row, self.desk.catalog)
+            if piece.role.value == "name"
         )
-        cell = QRectF(self.visualRect(self.machine.index(self.selected_index(), STATE)))
+        cell = QRectF(
+            self.visualRect(self.machine.index(self.selected_index(), STATE))
+        )
         if chip is not None:
-            self.editing.begin(chip, cell.adjusted(14, 6, -10, -cell.height() + 27))
+            self.editing.begin(
+                chip, cell.adjusted(14, 6, -10, -cell.height() + 27)
+            )
 
     # what can be done
 
@@ -385,26 +484,44 @@ class MachineTable(ChipTable):
         return True
 
     def _delete(self) -> None:
-        """Delete the transition that is selected, or the state of the line with all in it."""
+        """Delete the transition that is selected, or the state of the line with
+        all in it.
+        """
         row, behavior = self.desk.row, self.desk.behavior
         cells = self.machine.cells
-        if row is None or behavior is None or cells is None or row.id == cells.machine:
-            self.desk.message.emit("The machine itself is deleted among the rows.")
+        if (
+            row is None
+            or behavior is None
+            or cells is None
+            or row.id == cells.machine
+        ):
+            self.desk.message.emit(
+                "The machine itself is deleted among the rows."
+            )
             return
         place, name = self.currentIndex(), behavior.name
         if cells.cell_of(row.id) != (place.row(), place.column()):
             return
         self.desk.apply(
-            Edit(f"Delete {row.name or row.kind}", lambda p: delete_rows(p, name, [row.id]))
+            Edit(
+                f"Delete {row.name or row.kind}",
+                lambda p: delete_rows(p, name, [row.id]),
+            )
         )
         self.setCurrentIndex(
-            self.machine.index(min(place.row(), self.machine.rowCount() - 1), place.column())
+            self.machine.index(
+                min(place.row(), self.machine.rowCount() - 1), place.column()
+            )
         )
 
     # events
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self.focused_chip is None and event.key() in ARROWS and not event.modifiers():
+        if (
+            self.focused_chip is None
+            and event.key() in ARROWS
+            and not event.modifiers()
+        ):
             QAbstractItemView.keyPressEvent(self, event)
         else:
             super().keyPressEvent(event)
@@ -447,7 +564,9 @@ class MachineTable(ChipTable):
                 "There is no machine in this behavior.\nCtrl+5 shows its rows; Enter adds a "
                 "machine to them."
             )
-            painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(
+                self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text
+            )
 
     # inside
 
@@ -471,7 +590,10 @@ class MachineTable(ChipTable):
         for each in reversed(cells.behavior.outline.path(row_id)):
             place = cells.cell_of(each)
             if place is not None:
-                if (self.currentIndex().row(), self.currentIndex().column()) != place:
+                if (
+                    self.currentIndex().row(),
+                    self.currentIndex().column(),
+                ) != place:
                     self.setCurrentIndex(self.machine.index(*place))
                 return
 
@@ -491,6 +613,8 @@ class MachineTable(ChipTable):
     def _moved(self, *_: object) -> None:
         cells, explainer = self.machine.cells, self.desk.explainer
         self.fired = (
-            fired_last(explainer, cells.machine, self.desk.playhead) if cells and explainer else ""
+            fired_last(explainer, cells.machine, self.desk.playhead)
+            if cells and explainer
+            else ""
         )
         self.viewport().update()

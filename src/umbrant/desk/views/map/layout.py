@@ -1,29 +1,52 @@
-"""Where the boxes of a map stand: a tree tidy from left to right, a machine as states in columns.
-Knows nothing of Qt.
+"""Where the boxes of a map stand: a tree tidy from left to right, a machine as
+states in columns. Knows nothing of Qt.
 
-All lengths are in pixels at 100 %. In a tree each box stands at the middle of those nested in it,
-and no two share a line. A machine's states stand in columns by how many transitions away from the
-first one they are; states that only transitions of the machine itself lead to stand below.
+All lengths are in pixels at 100 %. In a tree each box stands at the middle of
+those nested in it, and no two share a line. A machine's states stand in columns
+by how many transitions away from the first one they are; states that only
+transitions of the machine itself lead to stand below.
 """
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import (
+    Callable,
+    Collection,
+    Iterable,
+    Iterator,
+    Mapping,
+    Sequence,
+)
 from dataclasses import dataclass, field
 
 from umbrant.model.behaviors import Behavior, Row, targets_of
-from umbrant.model.kind_ids import CONSIDER, HISTORY, MACHINE, STATES, TRANSITIONS
+from umbrant.model.kind_ids import (
+    CONSIDER,
+    HISTORY,
+    MACHINE,
+    STATES,
+    TRANSITIONS,
+)
 
 BOX_H, GAP_X, GAP_Y, PAD, TITLE_H = 30.0, 46.0, 12.0, 14.0, 20.0
 STATE_H, STATE_GAP_X, STATE_GAP_Y, BAND_GAP = 38.0, 84.0, 34.0, 48.0
 LOOP_ROOM = 32.0
-"""How much is left free around a machine in which a transition leads back to its own state."""
+"""How much is left free around a machine in which a transition leads back to
+its own state.
+"""
 LEAST_W, MOST_W, LINE_W = 62.0, 190.0, 116.0
-"""How narrow and how wide a box is, and from which width on a title is written in two lines."""
+"""How narrow and how wide a box is, and from which width on a title is written
+in two lines.
+"""
 TEXT_EDGES = 34.0
-"""How much room a box has beside its title, for its edges and for the dot of what can lead."""
+"""How much room a box has beside its title, for its edges and for the dot of
+what can lead.
+"""
 MARK_W = 16.0
-"""How wide a mark in a box is: of a guard, of decorators, of what is folded away."""
+"""How wide a mark in a box is: of a guard, of decorators, of what is folded
+away.
+"""
 MOST_COLUMNS = 6
-"""How many columns of states stand side by side; those after them go on below."""
+"""How many columns of states stand side by side; those after them go on below.
+"""
 
 
 Measure = Callable[[str], float]
@@ -45,7 +68,8 @@ class MapBox:
     from_any: bool = False
     """Whether only transitions of the machine itself lead to it."""
     lines: tuple[str, ...] = ()
-    """Its title as it is written; empty for one that is cut to the room it has."""
+    """Its title as it is written; empty for one that is cut to the room it has.
+    """
     guarded: bool = False
     decorators: int = 0
     folded: int = 0
@@ -72,8 +96,8 @@ class MapBox:
 
 @dataclass(frozen=True)
 class MapArrow:
-    """A line from one box to another: of a tree, what is nested; of a machine, a transition, with
-    its row and label.
+    """A line from one box to another: of a tree, what is nested; of a machine,
+    a transition, with its row and label.
     """
 
     start: str
@@ -98,20 +122,31 @@ class MapLayout:
 
     def leaves(self) -> Iterator[MapBox]:
         """The boxes with nothing inside."""
-        return (each for top in self.boxes for each in top.all() if not each.inside)
+        return (
+            each for top in self.boxes for each in top.all() if not each.inside
+        )
 
     def box(self, row_id: str) -> MapBox | None:
         """The box of a row."""
         return next(
-            (each for top in self.boxes for each in top.all() if each.row_id == row_id), None
+            (
+                each
+                for top in self.boxes
+                for each in top.all()
+                if each.row_id == row_id
+            ),
+            None,
         )
 
 
 def draw(
-    behavior: Behavior, row_id: str, measure: Measure, opened: frozenset[str] | None = None
+    behavior: Behavior,
+    row_id: str,
+    measure: Measure,
+    opened: frozenset[str] | None = None,
 ) -> MapLayout:
-    """The map for a row: of the machine that it belongs to; outside of machines of the whole
-    tree, or with what is nested in the `opened` rows only.
+    """The map for a row: of the machine that it belongs to; outside of machines
+    of the whole tree, or with what is nested in the `opened` rows only.
     """
     machine = behavior.innermost(row_id, MACHINE)
     if machine:
@@ -130,9 +165,10 @@ def open_rows(
     lines: int,
     folded: Collection[str] = frozenset(),
 ) -> frozenset[str]:
-    """The rows of a tree that are shown with what is nested in them, where only so many boxes have
-    room below one another: those that lead to the wanted rows, and then the outermost that still
-    fit. None of the rows that the author has folded is among them.
+    """The rows of a tree that are shown with what is nested in them, where only
+    so many boxes have room below one another: those that lead to the wanted
+    rows, and then the outermost that still fit. None of the rows that the
+    author has folded is among them.
     """
     if not behavior.outline.tops:
         return frozenset()
@@ -142,16 +178,25 @@ def open_rows(
     opened, used = {top}, max(1, len(_nested(behavior, top)))
     around = {each for row_id in wanted for each in _around(behavior, row_id)}
     waiting = [top]
-    # In breadth, so that what is further out is opened first; what leads to the wanted rows is
-    # opened in any case.
+    # In breadth, so that what is further out is opened first; what leads to the
+    # wanted rows is opened in any case.
     for at_any_cost in (True, False):
         waiting = [top]
         while waiting:
             row_id = waiting.pop(0)
             for child in _nested(behavior, row_id) if row_id in opened else ():
                 inner = len(_nested(behavior, child.id))
-                fits = child.id in around if at_any_cost else used + inner - 1 <= lines
-                if inner and fits and child.id not in opened and child.id not in folded:
+                fits = (
+                    child.id in around
+                    if at_any_cost
+                    else used + inner - 1 <= lines
+                )
+                if (
+                    inner
+                    and fits
+                    and child.id not in opened
+                    and child.id not in folded
+                ):
                     opened.add(child.id)
                     used += inner - 1
                 waiting.append(child.id)
@@ -176,8 +221,9 @@ def _nested(behavior: Behavior, row_id: str) -> list[Row]:
 def draw_tree(
     behavior: Behavior, measure: Measure, opened: frozenset[str] | None = None
 ) -> MapLayout:
-    """The tree from left to right. A machine stands as one box; its inside has a map of its own.
-    Of rows that are not `opened` it is said how many are nested in them.
+    """The tree from left to right. A machine stands as one box; its inside has
+    a map of its own. Of rows that are not `opened` it is said how many are
+    nested in them.
     """
     boxes: list[MapBox] = []
     arrows: list[MapArrow] = []
@@ -189,7 +235,9 @@ def draw_tree(
         title = row.name or row.kind
         nested = _nested(behavior, row.id)
         is_open = opened is None or row.id in opened
-        box = MapBox(row.id, title, row.kind, h=BOX_H, guarded=row.guard is not None)
+        box = MapBox(
+            row.id, title, row.kind, h=BOX_H, guarded=row.guard is not None
+        )
         box.decorators = len(row.decorators)
         box.folded = 0 if is_open else len(nested)
         marks = (box.guarded + bool(box.decorators) + bool(box.folded)) * MARK_W
@@ -210,7 +258,10 @@ def draw_tree(
     depths: dict[str, int] = {}
     for top in behavior.outline.tops[:1]:
         place(behavior.row(top), 0)
-    lefts = {depth: sum(widths[each] + GAP_X for each in range(depth)) for depth in widths}
+    lefts = {
+        depth: sum(widths[each] + GAP_X for each in range(depth))
+        for depth in widths
+    }
     for box in boxes:
         box.x = PAD + lefts[depths[box.row_id]]
         box.y += PAD
@@ -218,47 +269,67 @@ def draw_tree(
     return MapLayout(boxes, arrows, width, line + 2 * PAD, is_machine=False)
 
 
-def draw_machine(behavior: Behavior, machine: str, measure: Measure) -> MapLayout:
+def draw_machine(
+    behavior: Behavior, machine: str, measure: Measure
+) -> MapLayout:
     """The states of a machine and the arrows between them."""
     arrows = list(_bowed(_transitions(behavior, machine)))
     tops = _states(behavior, machine, arrows, measure)
     width, height = _arrange(tops, arrows, machine, behavior, measure)
-    around = LOOP_ROOM if any(arrow.start == arrow.end for arrow in arrows) else PAD
+    around = (
+        LOOP_ROOM if any(arrow.start == arrow.end for arrow in arrows) else PAD
+    )
     for box in tops:
         box.moved(around, around)
-    drawing = MapLayout(tops, arrows, width + 2 * around, height + 2 * around, is_machine=True)
+    drawing = MapLayout(
+        tops, arrows, width + 2 * around, height + 2 * around, is_machine=True
+    )
     for arrow in arrows:
         end = drawing.box(arrow.end)
         if end is not None and drawing.box(arrow.start) is None:
-            drawing.width = max(drawing.width, end.x + measure(from_any(arrow)) + PAD)
+            drawing.width = max(
+                drawing.width, end.x + measure(from_any(arrow)) + PAD
+            )
         elif end is not None and arrow.start == arrow.end:
             drawing.width = max(
-                drawing.width, end.x + end.w + LOOP_ROOM + measure(arrow.label) + PAD
+                drawing.width,
+                end.x + end.w + LOOP_ROOM + measure(arrow.label) + PAD,
             )
     return drawing
 
 
 def from_any(arrow: MapArrow) -> str:
-    """What is written beside the state that a transition of the machine itself leads to."""
+    """What is written beside the state that a transition of the machine itself
+    leads to.
+    """
     return f"from any state · {arrow.label}"
 
 
 def _states(
     behavior: Behavior, above: str, arrows: Sequence[MapArrow], measure: Measure
 ) -> list[MapBox]:
-    """The boxes of the states in a machine or a state, each as large as what is inside needs."""
+    """The boxes of the states in a machine or a state, each as large as what is
+    inside needs.
+    """
     found = []
     for row in _rows(behavior, above, only=STATES):
         title = row.name or row.kind
-        box = MapBox(row.id, title, row.kind, h=STATE_H, w=_width(title, measure))
+        box = MapBox(
+            row.id, title, row.kind, h=STATE_H, w=_width(title, measure)
+        )
         box.inside = _states(behavior, row.id, arrows, measure)
         if row.kind == HISTORY:
             box.w = box.h = 24.0
         if box.inside:
-            width, height = _arrange(box.inside, arrows, row.id, behavior, measure)
+            width, height = _arrange(
+                box.inside, arrows, row.id, behavior, measure
+            )
             for inner in box.inside:
                 inner.moved(PAD, PAD + TITLE_H)
-            box.w, box.h = max(box.w, width + 2 * PAD), height + 2 * PAD + TITLE_H
+            box.w, box.h = (
+                max(box.w, width + 2 * PAD),
+                height + 2 * PAD + TITLE_H,
+            )
         found.append(box)
     return found
 
@@ -270,18 +341,25 @@ def _arrange(
     behavior: Behavior,
     measure: Measure,
 ) -> tuple[float, float]:
-    """Put boxes into columns by their distance from the first; returns how wide and high they are
-    together.
+    """Put boxes into columns by their distance from the first; returns how wide
+    and high they are together.
     """
     links = _links(boxes, arrows)
     first = next(
-        (box for box in boxes if box.row_id == behavior.row(above).args.get("initial")), None
+        (
+            box
+            for box in boxes
+            if box.row_id == behavior.row(above).args.get("initial")
+        ),
+        None,
     )
     first = first or next((box for box in boxes if box.kind != HISTORY), None)
     ranks = _ranks(boxes, links, first)
     low = [box for box in boxes if box.row_id not in ranks]
     for box in low:
-        box.from_any = any(arrow.start == above for arrow in arrows if arrow.end == box.row_id)
+        box.from_any = any(
+            arrow.start == above for arrow in arrows if arrow.end == box.row_id
+        )
     columns: dict[int, list[MapBox]] = {}
     for box in boxes:
         if box.row_id in ranks:
@@ -308,17 +386,30 @@ def _arrange(
     return width, height
 
 
-def _gap(column: Sequence[MapBox], arrows: Sequence[MapArrow], measure: Measure) -> float:
-    """How far the next column stands off, so that what is written on the arrows in between has
-    room.
+def _gap(
+    column: Sequence[MapBox], arrows: Sequence[MapArrow], measure: Measure
+) -> float:
+    """How far the next column stands off, so that what is written on the arrows
+    in between has room.
     """
     here = {inner.row_id for box in column for inner in box.all()}
-    labels = [arrow.label for arrow in arrows if (arrow.start in here) != (arrow.end in here)]
-    return max(STATE_GAP_X, min(190.0, max((measure(label) for label in labels), default=0.0) + 20))
+    labels = [
+        arrow.label
+        for arrow in arrows
+        if (arrow.start in here) != (arrow.end in here)
+    ]
+    return max(
+        STATE_GAP_X,
+        min(190.0, max((measure(label) for label in labels), default=0.0) + 20),
+    )
 
 
-def _links(boxes: Sequence[MapBox], arrows: Sequence[MapArrow]) -> dict[str, list[str]]:
-    """Which boxes arrows lead to from each box, whatever inside of them they start and end at."""
+def _links(
+    boxes: Sequence[MapBox], arrows: Sequence[MapArrow]
+) -> dict[str, list[str]]:
+    """Which boxes arrows lead to from each box, whatever inside of them they
+    start and end at.
+    """
     home = {inner.row_id: box.row_id for box in boxes for inner in box.all()}
     found: dict[str, list[str]] = {box.row_id: [] for box in boxes}
     for arrow in arrows:
@@ -329,7 +420,9 @@ def _links(boxes: Sequence[MapBox], arrows: Sequence[MapArrow]) -> dict[str, lis
 
 
 def _ranks(
-    boxes: Sequence[MapBox], links: Mapping[str, Sequence[str]], first: MapBox | None
+    boxes: Sequence[MapBox],
+    links: Mapping[str, Sequence[str]],
+    first: MapBox | None,
 ) -> dict[str, int]:
     if first is None:
         return {}
@@ -344,7 +437,9 @@ def _ranks(
     return ranks
 
 
-def _transitions(behavior: Behavior, machine: str) -> Iterator[tuple[str, str, Row]]:
+def _transitions(
+    behavior: Behavior, machine: str
+) -> Iterator[tuple[str, str, Row]]:
     """The transitions of a machine that lead somewhere: from, to, row."""
     path = machine.rpartition("/")[0]
     for row_id in behavior.outline.within(machine):
@@ -366,8 +461,8 @@ def _bowed(found: Iterator[tuple[str, str, Row]]) -> Iterator[MapArrow]:
 
 
 def label_of(row: Row) -> str:
-    """The text beside a transition's arrow: the event, the time or the condition it waits for, in
-    short.
+    """The text beside a transition's arrow: the event, the time or the
+    condition it waits for, in short.
     """
     if row.name:
         return row.name
@@ -382,20 +477,32 @@ def label_of(row: Row) -> str:
 
 
 def _rows(
-    behavior: Behavior, above: str, only: Sequence[str] | None = None, but: Sequence[str] = ()
+    behavior: Behavior,
+    above: str,
+    only: Sequence[str] | None = None,
+    but: Sequence[str] = (),
 ) -> Iterator[Row]:
     for child in behavior.outline.children[above]:
         row = behavior.row(child)
-        if not row.muted and row.kind not in but and (only is None or row.kind in only):
+        if (
+            not row.muted
+            and row.kind not in but
+            and (only is None or row.kind in only)
+        ):
             yield row
 
 
 def in_lines(title: str, measure: Measure) -> tuple[str, ...]:
-    """A title in one line, or broken between words into two of about the same width."""
+    """A title in one line, or broken between words into two of about the same
+    width.
+    """
     words = title.split()
     if measure(title) <= LINE_W or len(words) < 2:
         return (title,)
-    breaks = [(" ".join(words[:place]), " ".join(words[place:])) for place in range(1, len(words))]
+    breaks = [
+        (" ".join(words[:place]), " ".join(words[place:]))
+        for place in range(1, len(words))
+    ]
     return min(breaks, key=lambda each: max(map(measure, each)))
 
 

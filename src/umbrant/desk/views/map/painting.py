@@ -1,17 +1,37 @@
-"""How a map is drawn: boxes, the arrows between them, what is written on those, and what is active.
+"""How a map is drawn: boxes, the arrows between them, what is written on those,
+and what is active.
 
-Plain functions of a `MapLook` and of a `Trace`, which says how the arrows of a drawing run at one
-size.
+Plain functions of a `MapLook` and of a `Trace`, which says how the arrows of a
+drawing run at one size.
 """
 
 import math
 from dataclasses import dataclass, field
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QPainter,
+    QPainterPath,
+    QPen,
+)
 
-from umbrant.desk.views.map.arrows import ArrowCurve, bowed, draw_head, loop, on_edge
-from umbrant.desk.views.map.layout import MARK_W, MapArrow, MapBox, MapLayout, from_any
+from umbrant.desk.views.map.arrows import (
+    ArrowCurve,
+    bowed,
+    draw_head,
+    loop,
+    on_edge,
+)
+from umbrant.desk.views.map.layout import (
+    MARK_W,
+    MapArrow,
+    MapBox,
+    MapLayout,
+    from_any,
+)
 from umbrant.desk.widgets.painted import saved
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.kind_ids import FINAL, HISTORY, STATE
@@ -33,7 +53,10 @@ class Placement:
         """Where a box is drawn."""
         scale = self.scale
         return QRectF(
-            self.left + box.x * scale, self.top + box.y * scale, box.w * scale, box.h * scale
+            self.left + box.x * scale,
+            self.top + box.y * scale,
+            box.w * scale,
+            box.h * scale,
         )
 
     @property
@@ -49,7 +72,9 @@ class Placement:
 
 @dataclass(frozen=True)
 class Trace:
-    """How the arrows of a machine's drawing run, and where it is written what they are."""
+    """How the arrows of a machine's drawing run, and where it is written what
+    they are.
+    """
 
     curves: dict[MapArrow, ArrowCurve] = field(default_factory=dict)
     from_any: dict[MapArrow, QRectF] = field(default_factory=dict)
@@ -64,24 +89,30 @@ class MapLook:
 
     running: frozenset[str] = frozenset()
     leads: tuple[str, ...] = ()
-    """The rows that have a colour of their own, in the order of the palette's `leads`."""
+    """The rows that have a colour of their own, in the order of the palette's
+    `leads`.
+    """
     fired: frozenset[str] = frozenset()
     """The transitions that fired last."""
     selected: str = ""
     link: tuple[str, QPointF] | None = None
-    """A transition that is being drawn: the state it starts from, and where it is held."""
+    """A transition that is being drawn: the state it starts from, and where it
+    is held.
+    """
 
 
 def trace(drawing: MapLayout, placement: Placement) -> Trace:
-    """Find how the arrows of a machine run and where there is room to write on them. Takes some
-    milliseconds.
+    """Find how the arrows of a machine run and where there is room to write on
+    them. Takes some milliseconds.
     """
     found = Trace()
     if not drawing.is_machine:
         return found
     metrics = QFontMetricsF(placement.label_font)
     taken = [placement.rect(box) for box in drawing.leaves()]
-    for arrow in sorted(drawing.arrows, key=lambda each: each.start == each.end):
+    for arrow in sorted(
+        drawing.arrows, key=lambda each: each.start == each.end
+    ):
         start, end = drawing.box(arrow.start), drawing.box(arrow.end)
         if end is None:
             continue
@@ -89,18 +120,30 @@ def trace(drawing: MapLayout, placement: Placement) -> Trace:
         if start is None:
             below = rect.bottom() + 13 * (arrow.bend + 1)
             found.from_any[arrow] = QRectF(
-                rect.left(), below - 10, metrics.horizontalAdvance(from_any(arrow)), 12
+                rect.left(),
+                below - 10,
+                metrics.horizontalAdvance(from_any(arrow)),
+                12,
             )
             taken.append(found.from_any[arrow])
         elif start is end:
-            found.curves[arrow] = loop(rect, taken, [curve.path for curve in found.curves.values()])
+            found.curves[arrow] = loop(
+                rect, taken, [curve.path for curve in found.curves.values()]
+            )
         else:
             found.curves[arrow] = bowed(placement.rect(start), rect, arrow.bend)
     for arrow, curve in found.curves.items():
         if placement.scale >= SMALLEST_WRITTEN and arrow.label:
-            others = [other.path for other in found.curves.values() if other is not curve]
+            others = [
+                other.path
+                for other in found.curves.values()
+                if other is not curve
+            ]
             box = curve.label_box(
-                metrics.horizontalAdvance(arrow.label) + 4, LABEL_H, taken, others
+                metrics.horizontalAdvance(arrow.label) + 4,
+                LABEL_H,
+                taken,
+                others,
             )
             found.labels[arrow.row_id] = box
             taken.append(box)
@@ -128,12 +171,23 @@ def paint_map(
 
 
 def _paint_box(
-    painter: QPainter, box: MapBox, look: MapLook, placement: Placement, palette: Palette
+    painter: QPainter,
+    box: MapBox,
+    look: MapLook,
+    placement: Placement,
+    palette: Palette,
 ) -> None:
     rect, running = placement.rect(box), box.row_id in look.running
-    round_ = rect.height() / 2 if box.kind in (STATE, FINAL, HISTORY) and not box.inside else 6.0
+    round_ = (
+        rect.height() / 2
+        if box.kind in (STATE, FINAL, HISTORY) and not box.inside
+        else 6.0
+    )
     fill = palette.running if running and not box.inside else palette.chip_fill
-    line = QPen(palette.running if running else palette.chip_rule, 1.6 if running else 1.0)
+    line = QPen(
+        palette.running if running else palette.chip_rule,
+        1.6 if running else 1.0,
+    )
     if box.from_any:
         line.setStyle(Qt.PenStyle.DashLine)
     if box.row_id == look.selected:
@@ -146,10 +200,16 @@ def _paint_box(
     dotted = box.row_id in look.leads and not box.inside
     if dotted:
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(palette.leads[look.leads.index(box.row_id) % len(palette.leads)])
-        painter.drawEllipse(QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2)
+        painter.setBrush(
+            palette.leads[look.leads.index(box.row_id) % len(palette.leads)]
+        )
+        painter.drawEllipse(
+            QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2
+        )
     painter.setFont(placement.title_font)
-    painter.setPen(palette.button_ink if running and not box.inside else palette.ink)
+    painter.setPen(
+        palette.button_ink if running and not box.inside else palette.ink
+    )
     _paint_title(painter, box, rect.adjusted(8 if dotted else 0, 0, 0, 0))
     for inner in box.inside:
         _paint_box(painter, inner, look, placement, palette)
@@ -181,12 +241,16 @@ def _paint_title(painter: QPainter, box: MapBox, rect: QRectF) -> None:
 
 
 def _paint_marks(painter: QPainter, box: MapBox, rect: QRectF) -> float:
-    """Marks at the right of a box: that it has a guard, decorators, rows that are not shown.
-    Returns how wide they are together.
+    """Marks at the right of a box: that it has a guard, decorators, rows that
+    are not shown. Returns how wide they are together.
     """
     marks = [
         *(["?"] if box.guarded else []),
-        *([f"×{box.decorators}" if box.decorators > 1 else "◦"] if box.decorators else []),
+        *(
+            [f"×{box.decorators}" if box.decorators > 1 else "◦"]
+            if box.decorators
+            else []
+        ),
         *([f"+{box.folded}"] if box.folded else []),
     ]
     wide = MARK_W * rect.width() / box.w if box.w else MARK_W
@@ -203,10 +267,14 @@ def _paint_marks(painter: QPainter, box: MapBox, rect: QRectF) -> float:
 
 
 def _paint_arrows(
-    painter: QPainter, traced: Trace, look: MapLook, placement: Placement, palette: Palette
+    painter: QPainter,
+    traced: Trace,
+    look: MapLook,
+    placement: Placement,
+    palette: Palette,
 ) -> None:
-    """The transitions of a machine, what fired last over the others, and what is written on
-    them.
+    """The transitions of a machine, what fired last over the others, and what
+    is written on them.
     """
 
     def colour(arrow: MapArrow) -> QColor:
@@ -216,7 +284,9 @@ def _paint_arrows(
     for arrow, box in traced.from_any.items():
         painter.setPen(colour(arrow))
         painter.drawText(QPointF(box.left(), box.top() + 10), from_any(arrow))
-    for arrow in sorted(traced.curves, key=lambda each: each.row_id in look.fired):
+    for arrow in sorted(
+        traced.curves, key=lambda each: each.row_id in look.fired
+    ):
         traced.curves[arrow].draw(
             painter, colour(arrow), 2.4 if arrow.row_id in look.fired else 1.0
         )
@@ -245,11 +315,18 @@ def _paint_branch(
     one, other = placement.rect(start), placement.rect(end)
     running = end.row_id in look.running
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(palette.running if running else palette.chip_rule, 2.0 if running else 1.0))
+    painter.setPen(
+        QPen(
+            palette.running if running else palette.chip_rule,
+            2.0 if running else 1.0,
+        )
+    )
     path = QPainterPath(QPointF(one.right(), one.center().y()))
     middle = (one.right() + other.left()) / 2
     corner = QPointF(other.left(), other.center().y())
-    path.cubicTo(QPointF(middle, one.center().y()), QPointF(middle, corner.y()), corner)
+    path.cubicTo(
+        QPointF(middle, one.center().y()), QPointF(middle, corner.y()), corner
+    )
     painter.drawPath(path)
 
 
@@ -268,4 +345,9 @@ def _paint_link(
     start = on_edge(placement.rect(box), to)
     painter.setPen(QPen(palette.now, 2.0, Qt.PenStyle.DashLine))
     painter.drawLine(start, to)
-    draw_head(painter, to, math.atan2(to.y() - start.y(), to.x() - start.x()), palette.now)
+    draw_head(
+        painter,
+        to,
+        math.atan2(to.y() - start.y(), to.x() - start.x()),
+        palette.now,
+    )

@@ -1,5 +1,5 @@
-"""The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at
-the playhead.
+"""The map beside the stage: the tree, or the machine that the selected row
+belongs to, as it is at the playhead.
 """
 
 import math
@@ -19,10 +19,28 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.shown import can_fold
 from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
 from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
-from umbrant.desk.views.map.layout import MapBox, MapLayout, draw, lines_in, open_rows
-from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map, trace
+from umbrant.desk.views.map.layout import (
+    MapBox,
+    MapLayout,
+    draw,
+    lines_in,
+    open_rows,
+)
+from umbrant.desk.views.map.painting import (
+    MapLook,
+    Placement,
+    Trace,
+    paint_map,
+    trace,
+)
 from umbrant.desk.widgets.accessible import AccessiblePart
-from umbrant.desk.widgets.painted import FIT_KEY, ZOOM_KEYS, PaintedView, draw_focus, paint_with
+from umbrant.desk.widgets.painted import (
+    FIT_KEY,
+    ZOOM_KEYS,
+    PaintedView,
+    draw_focus,
+    paint_with,
+)
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
 from umbrant.model.kind_ids import FINAL, MACHINE, STATES
@@ -30,23 +48,26 @@ from umbrant.reasons.decision_changes import leading_rows
 from umbrant.take.record import RowState
 
 LARGEST, LEGIBLE = 1.0, 0.82
-"""How large a map is drawn at most, and at least: smaller than that nobody reads it. What then has
-no room is folded away, or lies outside.
+"""How large a map is drawn at most, and at least: smaller than that nobody
+reads it. What then has no room is folded away, or lies outside.
 """
 
 
 class MapView(PaintedView):
-    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms,
-    dragging the ground moves.
+    """Click a box or an arrow to select its row; arrow keys walk the boxes; the
+    wheel zooms, dragging the ground moves.
 
-    In a machine, dragging from one state to another draws a transition between them; by keyboard it
-    is begun with Enter on the one state and drawn with Enter on the other.
+    In a machine, dragging from one state to another draws a transition between
+    them; by keyboard it is begun with Enter on the one state and drawn with
+    Enter on the other.
     """
 
     drawn = Signal(str)
     """The transition that was drawn."""
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
@@ -81,8 +102,8 @@ class MapView(PaintedView):
 
     @property
     def drawing(self) -> MapLayout | None:
-        """The map for the selected row; made anew only when the behavior or the machine has
-        changed.
+        """The map for the selected row; made anew only when the behavior or the
+        machine has changed.
         """
         behavior = self.desk.behavior
         if behavior is None:
@@ -95,12 +116,15 @@ class MapView(PaintedView):
             self._made_for = (behavior, machine, opened)
             metrics = QFontMetricsF(self._font)
             row_id = machine or self.desk.row_id
-            self._drawing = draw(behavior, row_id, metrics.horizontalAdvance, opened)
+            self._drawing = draw(
+                behavior, row_id, metrics.horizontalAdvance, opened
+            )
         return self._drawing
 
     def _opened(self, behavior: Behavior) -> frozenset[str] | None:
-        """The rows of a tree that are shown with what is in them; None for all of them. Where the
-        author has zoomed that is all but those folded in the outline.
+        """The rows of a tree that are shown with what is in them; None for all
+        of them. Where the author has zoomed that is all but those folded in the
+        outline.
         """
         lines = lines_in(self.height() / LEGIBLE)
         folded = self.desk.folds.rows & behavior.by_id.keys()
@@ -111,7 +135,9 @@ class MapView(PaintedView):
         return open_rows(behavior, (*path, self.desk.row_id), lines, folded)
 
     def heading(self) -> str:
-        """The machine or the tree that is drawn, or what a link being drawn waits for."""
+        """The machine or the tree that is drawn, or what a link being drawn
+        waits for.
+        """
         behavior = self.desk.behavior
         machine = self._machine(behavior) if behavior else ""
         title = (
@@ -124,7 +150,9 @@ class MapView(PaintedView):
         if self._link:
             return "drop it on the state that it leads to · Esc lets go"
         return (
-            "drag from state to state" if machine else f"of {title} · click a box to find its row"
+            "drag from state to state"
+            if machine
+            else f"of {title} · click a box to find its row"
         )
 
     def parts(self) -> list[AccessiblePart]:
@@ -142,12 +170,18 @@ class MapView(PaintedView):
             if box.folded:
                 words.append(f"{box.folded} rows folded away")
             is_chosen = box.row_id == self.desk.row_id
-            found.append(AccessiblePart(" · ".join(words), self.box_rect(box), is_chosen))
+            found.append(
+                AccessiblePart(" · ".join(words), self.box_rect(box), is_chosen)
+            )
         for arrow in drawing.arrows if drawing.is_machine else ():
             start = titles.get(arrow.start, "any state")
             words = [f"{start} to {titles[arrow.end]}", arrow.label]
             label = self.labels.get(arrow.row_id, QRectF())
-            found.append(AccessiblePart(" · ".join(each for each in words if each), label))
+            found.append(
+                AccessiblePart(
+                    " · ".join(each for each in words if each), label
+                )
+            )
         return found
 
     def box_rect(self, box: MapBox) -> QRectF:
@@ -165,11 +199,16 @@ class MapView(PaintedView):
 
     @property
     def placement(self) -> Placement:
-        """Where the drawing stands, and how large: as large as it fits, unless it was zoomed."""
+        """Where the drawing stands, and how large: as large as it fits, unless
+        it was zoomed.
+        """
         drawing = self._drawing
         if drawing is None or not drawing.width or not drawing.height:
             return Placement()
-        wide, high = (self.width() - 12) / drawing.width, (self.height() - 12) / drawing.height
+        wide, high = (
+            (self.width() - 12) / drawing.width,
+            (self.height() - 12) / drawing.height,
+        )
         scale = self._zoom or max(LEGIBLE, min(LARGEST, wide, high))
         focus = self._focus(drawing)
         left = _edge(self.width(), drawing.width * scale, focus[0] * scale)
@@ -177,8 +216,8 @@ class MapView(PaintedView):
         return Placement(scale, left + self._pan.x(), top + self._pan.y())
 
     def _focus(self, drawing: MapLayout) -> tuple[float, float]:
-        """What is kept in sight where not all of a drawing has room: what runs innermost, else the
-        selected row.
+        """What is kept in sight where not all of a drawing has room: what runs
+        innermost, else the selected row.
         """
         running = [
             box
@@ -195,8 +234,8 @@ class MapView(PaintedView):
         self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15)
 
     def zoom(self, factor: float) -> None:
-        """Draw the map so much larger or smaller; from then on all of it, as far as it is not
-        folded.
+        """Draw the map so much larger or smaller; from then on all of it, as
+        far as it is not folded.
         """
         self._zoom = max(0.2, min(3.0, self.placement.scale * factor))
         self.update()
@@ -213,11 +252,17 @@ class MapView(PaintedView):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._link and self._held is not None:
-            self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
+            self._moved = (
+                self._moved
+                or (event.position() - self._held).manhattanLength() > 4
+            )
             self._link_to = event.position()
             self.update()
         elif self._held is not None:
-            self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
+            self._moved = (
+                self._moved
+                or (event.position() - self._held).manhattanLength() > 4
+            )
             if self._moved:
                 self._pan += event.position() - self._held
                 self._held = event.position()
@@ -244,13 +289,18 @@ class MapView(PaintedView):
             Qt.Key.Key_Up: (0, -1),
             Qt.Key.Key_Down: (0, 1),
         }.get(Qt.Key(event.key()))
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._link_by_key():
+        if (
+            event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and self._link_by_key()
+        ):
             return
         if event.key() == Qt.Key.Key_Escape and self._link:
             self._link = ""
             self.update()
             return
-        if event.text() == "f" and can_fold(self.desk.behavior, self.desk.row_id):
+        if event.text() == "f" and can_fold(
+            self.desk.behavior, self.desk.row_id
+        ):
             self.desk.folds.flip(self.desk.row_id)
         elif event.text() in ZOOM_KEYS:
             self.zoom(ZOOM_KEYS[event.text()])
@@ -262,11 +312,19 @@ class MapView(PaintedView):
             self._walk(*ahead)
 
     def event(self, event: QEvent) -> bool:
-        """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have
-        elsewhere.
+        """Arrow keys walk the boxes while the map has the keyboard, whatever
+        shortcut they have elsewhere.
         """
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            mine = [Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down]
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+        ):
+            mine = [
+                Qt.Key.Key_Left,
+                Qt.Key.Key_Right,
+                Qt.Key.Key_Up,
+                Qt.Key.Key_Down,
+            ]
             if self.drawing is not None and self.drawing.is_machine:
                 mine.extend([Qt.Key.Key_Return, Qt.Key.Key_Enter])
             if event.key() in mine:
@@ -275,7 +333,9 @@ class MapView(PaintedView):
         return super().event(event)
 
     def _state_at(self, point: QPointF) -> str:
-        """The state of a machine's map at a point; empty elsewhere, and in the map of a tree."""
+        """The state of a machine's map at a point; empty elsewhere, and in the
+        map of a tree.
+        """
         drawing, behavior = self.drawing, self.desk.behavior
         if drawing is None or behavior is None or not drawing.is_machine:
             return ""
@@ -289,11 +349,15 @@ class MapView(PaintedView):
         return row_id if row_id and behavior.row(row_id).kind in STATES else ""
 
     def _link_by_key(self) -> bool:
-        """Begin to draw a transition from the selected state, or draw it to the one that is
-        selected now.
+        """Begin to draw a transition from the selected state, or draw it to the
+        one that is selected now.
         """
         drawing, row_id = self.drawing, self.desk.row_id
-        box = drawing.box(row_id) if drawing is not None and drawing.is_machine else None
+        box = (
+            drawing.box(row_id)
+            if drawing is not None and drawing.is_machine
+            else None
+        )
         if box is None:
             return False
         if self._link:
@@ -313,12 +377,18 @@ class MapView(PaintedView):
         behavior = self.desk.behavior
         if not target or behavior is None or source not in behavior.by_id:
             return
-        if behavior.row(source).kind not in SOURCES or behavior.row(source).kind == FINAL:
+        if (
+            behavior.row(source).kind not in SOURCES
+            or behavior.row(source).kind == FINAL
+        ):
             self.desk.message.emit(
                 "Nothing leads out of a final state or a history; draw from another state."
             )
             return
-        names = [behavior.row(each).name or behavior.row(each).kind for each in (source, target)]
+        names = [
+            behavior.row(each).name or behavior.row(each).kind
+            for each in (source, target)
+        ]
 
         def add(trigger: TriggerColumn) -> None:
             added = add_transition(self.desk, source, trigger, target)
@@ -329,7 +399,11 @@ class MapView(PaintedView):
         heading = menu_heading(f"{names[0]} → {names[1]}", self.menu)
         self.menu.insertAction(self.menu.actions()[0], heading)
         box = self._drawing.box(target) if self._drawing is not None else None
-        corner = self.box_rect(box).bottomLeft() if box is not None else self._link_to
+        corner = (
+            self.box_rect(box).bottomLeft()
+            if box is not None
+            else self._link_to
+        )
         self.menu.popup(self.mapToGlobal(corner.toPoint()))
 
     def _walk(self, across: int, down: int) -> None:
@@ -345,7 +419,9 @@ class MapView(PaintedView):
 
         def away(box: MapBox) -> float:
             dx, dy = box.middle[0] - x, box.middle[1] - y
-            along, aside = (dx * across, abs(dy)) if across else (dy * down, abs(dx))
+            along, aside = (
+                (dx * across, abs(dy)) if across else (dy * down, abs(dx))
+            )
             return along + 2 * aside if along > 1 else math.inf
 
         nearest = min(boxes, key=away, default=None)
@@ -360,10 +436,20 @@ class MapView(PaintedView):
         under = [box for box in boxes if self.box_rect(box).contains(point)]
         near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
         written = next(
-            (row_id for row_id, label in self.labels.items() if label.contains(point)), ""
+            (
+                row_id
+                for row_id, label in self.labels.items()
+                if label.contains(point)
+            ),
+            "",
         )
         nearest = next(
-            (arrow.row_id for arrow, box in self._trace.from_any.items() if box.contains(point)), ""
+            (
+                arrow.row_id
+                for arrow, box in self._trace.from_any.items()
+                if box.contains(point)
+            ),
+            "",
         )
         on = next(
             (
@@ -375,7 +461,11 @@ class MapView(PaintedView):
         )
         arrow = written or nearest or on
         leaf = [box for box in under if not box.inside]
-        return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
+        return (
+            leaf[-1].row_id
+            if leaf
+            else arrow or (under[-1].row_id if under else "")
+        )
 
     # drawing
 
@@ -385,7 +475,9 @@ class MapView(PaintedView):
         if drawing is None or behavior is None:
             painter.setPen(self.palette_.dim)
             painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw."
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "There is no behavior to draw.",
             )
         else:
             paint_map(
@@ -408,7 +500,9 @@ class MapView(PaintedView):
         )
         return MapLook(
             running=frozenset(
-                row_id for row_id in boxes if self._state(row_id) is RowState.RUNNING
+                row_id
+                for row_id in boxes
+                if self._state(row_id) is RowState.RUNNING
             ),
             leads=leading_rows(behavior),
             fired=frozenset(self._fired_last(drawing)),
@@ -420,7 +514,10 @@ class MapView(PaintedView):
         """How the arrows run, found once for each size."""
         made_for = (drawing, self.placement)
         if made_for != self._traced_for:
-            self._traced_for, self._trace = made_for, trace(drawing, self.placement)
+            self._traced_for, self._trace = (
+                made_for,
+                trace(drawing, self.placement),
+            )
         return self._trace
 
     def _state(self, row_id: str) -> RowState:
@@ -430,24 +527,33 @@ class MapView(PaintedView):
         return explainer.state_of(row_id, self.desk.playhead)
 
     def _fired_last(self, drawing: MapLayout) -> set[str]:
-        """The transitions that fired last: several where they did so at one tick."""
+        """The transitions that fired last: several where they did so at one
+        tick.
+        """
         explainer = self.desk.explainer
         if explainer is None:
             return set()
         known = [
-            arrow.row_id for arrow in drawing.arrows if arrow.row_id in explainer.outline.number
+            arrow.row_id
+            for arrow in drawing.arrows
+            if arrow.row_id in explainer.outline.number
         ]
         fired = {
-            row_id: explainer.record.row(row_id).last_span(self.desk.playhead) for row_id in known
+            row_id: explainer.record.row(row_id).last_span(self.desk.playhead)
+            for row_id in known
         }
-        starts = {row_id: span.start for row_id, span in fired.items() if span is not None}
+        starts = {
+            row_id: span.start
+            for row_id, span in fired.items()
+            if span is not None
+        }
         latest = max(starts.values(), default=0)
         return {row_id for row_id, start in starts.items() if start == latest}
 
 
 def _edge(room: float, size: float, focus: float) -> float:
-    """Where a drawing begins: in the middle, or where it is larger than the room, so that its
-    focus is near the middle.
+    """Where a drawing begins: in the middle, or where it is larger than the
+    room, so that its focus is near the middle.
     """
     if size <= room - 12:
         return (room - size) / 2

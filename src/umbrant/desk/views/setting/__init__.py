@@ -1,1 +1,3 @@
-"""All of a project besides its rows, as sentences: keys, events, stages, casts and cues."""
+"""All of a project besides its rows, as sentences: keys, events, stages, casts
+and cues.
+"""

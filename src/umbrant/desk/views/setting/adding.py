@@ -33,8 +33,8 @@ from umbrant.model.values import KeyType, Value
 
 
 def literal(text: str) -> Value | None:
-    """A key's value as it is typed: a number, yes or no, a point, or text; nothing for `not
-    set`.
+    """A key's value as it is typed: a number, yes or no, a point, or text;
+    nothing for `not set`.
     """
     typed = text.strip()
     if typed in ("", "not set"):
@@ -57,7 +57,10 @@ def new_key(path: Path) -> Callable[[Project], Key]:
     """Makes a key for the blackboard of a path."""
 
     def make(project: Project) -> Key:
-        return Key(name=fresh_name("key", project.keys_on(str(path[1]))), type=KeyType.NUMBER)
+        return Key(
+            name=fresh_name("key", project.keys_on(str(path[1]))),
+            type=KeyType.NUMBER,
+        )
 
     return make
 
@@ -66,7 +69,15 @@ def new_area(stage: Stage) -> Area:
     """A square in the middle of a stage."""
     x, y = round(stage.width_m / 2, 1), round(stage.height_m / 2, 1)
     name = fresh_name("wall", [each.name for each in stage.areas])
-    return Area(name=name, corners=((x - 1, y - 1), (x + 1, y - 1), (x + 1, y + 1), (x - 1, y + 1)))
+    return Area(
+        name=name,
+        corners=(
+            (x - 1, y - 1),
+            (x + 1, y - 1),
+            (x + 1, y + 1),
+            (x - 1, y + 1),
+        ),
+    )
 
 
 def staging(path: Path, stage: Stage) -> tuple[Addition, ...]:
@@ -75,12 +86,17 @@ def staging(path: Path, stage: Stage) -> tuple[Addition, ...]:
 
     def place(project: Project) -> Place:
         return Place(
-            name=fresh_name("place", [each.name for each in at(project, path).places]), at=middle
+            name=fresh_name(
+                "place", [each.name for each in at(project, path).places]
+            ),
+            at=middle,
         )
 
     def prop(project: Project) -> Prop:
         return Prop(
-            name=fresh_name("prop", [each.name for each in at(project, path).props]),
+            name=fresh_name(
+                "prop", [each.name for each in at(project, path).props]
+            ),
             group="things",
             at=middle,
         )
@@ -92,7 +108,9 @@ def staging(path: Path, stage: Stage) -> tuple[Addition, ...]:
             lambda p: new_area(at(p, path)),
         ),
         Addition("Place: a named point", (*path, "places"), place),
-        Addition("Prop: a thing with a level that drains", (*path, "props"), prop),
+        Addition(
+            "Prop: a thing with a level that drains", (*path, "props"), prop
+        ),
     )
 
 
@@ -102,7 +120,11 @@ def casting(path: Path, project: Project) -> tuple[Addition, ...]:
     def member(project: Project, name: str, behavior: str | None) -> Member:
         scenario: Scenario = at(project, path)
         stage = project.find_stage(scenario.stage)
-        start = (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1)) if stage else (0.0, 0.0)
+        start = (
+            (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1))
+            if stage
+            else (0.0, 0.0)
+        )
         return Member(
             name=fresh_name(name, [each.name for each in scenario.cast]),
             behavior=behavior,
@@ -113,19 +135,27 @@ def casting(path: Path, project: Project) -> tuple[Addition, ...]:
         Addition(
             f"Agent that runs {each.title}",
             (*path, "cast"),
-            partial(member, name=each.name.replace("-", "_"), behavior=each.name),
+            partial(
+                member, name=each.name.replace("-", "_"), behavior=each.name
+            ),
         )
         for each in project.behaviors
     )
     return (
         *agents,
-        Addition("Puppet", (*path, "cast"), partial(member, name="puppet", behavior=None)),
+        Addition(
+            "Puppet",
+            (*path, "cast"),
+            partial(member, name="puppet", behavior=None),
+        ),
     )
 
 
-def about_member(path: Path, project: Project, member: Member) -> tuple[Addition, ...]:
-    """What can be said besides of one of the cast: starting values, numbers of its body, points of
-    its walk.
+def about_member(
+    path: Path, project: Project, member: Member
+) -> tuple[Addition, ...]:
+    """What can be said besides of one of the cast: starting values, numbers of
+    its body, points of its walk.
     """
     keys = project.keys_of_member(member)
     adds = [
@@ -159,14 +189,20 @@ def about_member(path: Path, project: Project, member: Member) -> tuple[Addition
 
 
 def about_variant(project: Project, behavior: Behavior) -> tuple[Addition, ...]:
-    """The numbers of bodies that a variant can begin elsewhere: those of the cast that have it, or
-    of anyone as long as nobody has.
+    """The numbers of bodies that a variant can begin elsewhere: those of the
+    cast that have it, or of anyone as long as nobody has.
     """
     if behavior.variant_of is None:
         return ()
-    cast = [member for scenario in project.scenarios for member in scenario.cast]
+    cast = [
+        member for scenario in project.scenarios for member in scenario.cast
+    ]
     own = [member for member in cast if member.behavior == behavior.name]
-    stats = {name: stat for each in own or cast for name, stat in each.body.stats.items()}
+    stats = {
+        name: stat
+        for each in own or cast
+        for name, stat in each.body.stats.items()
+    }
     return tuple(
         Addition(
             f"Other {name} of the body",
@@ -193,10 +229,14 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
     name = scenario.cast[0].name if scenario.cast else "somebody"
     events = [each.name for each in project.event_list.events]
     prop = Prop(
-        name="dropped", group="things", at=scenario.cast[0].start if scenario.cast else (0.0, 0.0)
+        name="dropped",
+        group="things",
+        at=scenario.cast[0].start if scenario.cast else (0.0, 0.0),
     )
     cue_actions: dict[str, CueAction] = {
-        "Cue: put somebody or something elsewhere": MoveTo(moves=name, to=prop.at),
+        "Cue: put somebody or something elsewhere": MoveTo(
+            moves=name, to=prop.at
+        ),
         "Cue: drop a prop": DropProp(drops=prop),
         "Cue: take somebody or something away": TakeAway(removes=name),
         "Cue: set a key": SetKey(sets="key", value=True),
@@ -205,7 +245,9 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
     if numbered is not None:
         first = next(iter(numbered.body.stats))
         cue_actions["Cue: set a number of a body"] = SetNumber(
-            changes=first, of=numbered.name, value=numbered.body.stats[first].value
+            changes=first,
+            of=numbered.name,
+            value=numbered.body.stats[first].value,
         )
     thinking = next((each for each in scenario.cast if each.behavior), None)
     behavior = project.find_behavior(thinking.behavior) if thinking else None
@@ -216,9 +258,14 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
             result=HeldResult.FAILURE,
         )
     if events:
-        cue_actions = {"Cue: raise an event": RaiseEvent(raises=events[0]), **cue_actions}
+        cue_actions = {
+            "Cue: raise an event": RaiseEvent(raises=events[0]),
+            **cue_actions,
+        }
     return tuple(
-        Addition(title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=action)))
+        Addition(
+            title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=action))
+        )
         for title, action in cue_actions.items()
     )
 

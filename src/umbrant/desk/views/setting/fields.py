@@ -1,5 +1,5 @@
-"""Sentences about documents: what is said of a document, with a chip for each of its fields. Knows
-nothing of Qt.
+"""Sentences about documents: what is said of a document, with a chip for each
+of its fields. Knows nothing of Qt.
 """
 
 import re
@@ -8,7 +8,12 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from umbrant.catalog.params import Quantity
-from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePiece
+from umbrant.desk.chips.sentence import (
+    ChipEditor,
+    PieceRole,
+    Pill,
+    SentencePiece,
+)
 from umbrant.desk.chips.values import ChipError, Choice, FieldChip
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
@@ -34,23 +39,32 @@ class Addition:
     """What is done to the project once it is in."""
 
     def add_to(self, project: Project) -> tuple[Project, Path]:
-        """The project with it, and the path that leads to it. Documents stand in the order of their
-        names.
+        """The project with it, and the path that leads to it. Documents stand
+        in the order of their names.
         """
         item, inside = self.make(project), at(project, self.path)
         if isinstance(inside, Mapping):
             name, value = item
-            return put(project, self.path, {**inside, name: value}), (*self.path, name)
+            return put(project, self.path, {**inside, name: value}), (
+                *self.path,
+                name,
+            )
         if len(self.path) == 1:
             items = tuple(sorted((*inside, item), key=lambda each: each.name))
-            return self.after(put(project, self.path, items), item), (*self.path, item.name)
-        return put(project, self.path, (*inside, item)), (*self.path, len(inside))
+            return self.after(put(project, self.path, items), item), (
+                *self.path,
+                item.name,
+            )
+        return put(project, self.path, (*inside, item)), (
+            *self.path,
+            len(inside),
+        )
 
 
 @dataclass
 class SettingLine:
-    """One thing of a project, as a sentence. `path` leads to it; a heading's leads to the list
-    below it.
+    """One thing of a project, as a sentence. `path` leads to it; a heading's
+    leads to the list below it.
     """
 
     path: Path
@@ -108,7 +122,9 @@ class LineWriter:
         return self
 
     def entry_name(self, label: str, put: Put) -> "LineWriter":
-        """The name of an entry of a mapping, which is the end of the path; typed over."""
+        """The name of an entry of a mapping, which is the end of the path;
+        typed over.
+        """
         name = str(self.path[-1])
         slot = Slot("/".join(str(step) for step in self.path[:-1]), ROW, name)
         chip = FieldChip(slot, ChipEditor.NAME, name, label, put=put)
@@ -130,9 +146,13 @@ class LineWriter:
         def read(text: str) -> float | None:
             if empty and text.strip() in ("", empty):
                 return None
-            found = re.match(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$", text)
+            found = re.match(
+                r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$", text
+            )
             if not found:
-                raise ChipError(f"'{text}' is no number; write a number such as 2.5.")
+                raise ChipError(
+                    f"'{text}' is no number; write a number such as 2.5."
+                )
             return float(found[1])
 
         def put_number(project: Project, value: Any) -> Project:
@@ -143,11 +163,19 @@ class LineWriter:
             )
 
         chip = self._chip(
-            name, ChipEditor.NUMBER, label, put=put_number, help=help, read=read, quantity=quantity
+            name,
+            ChipEditor.NUMBER,
+            label,
+            put=put_number,
+            help=help,
+            read=read,
+            quantity=quantity,
         )
         unit = f" {quantity.unit}" if quantity.unit else ""
         if chip.value is None or not isinstance(chip.value, int | float):
-            return self._piece(empty if chip.value is None else value_text(chip.value), chip)
+            return self._piece(
+                empty if chip.value is None else value_text(chip.value), chip
+            )
         return self._piece(f"{number_text(chip.value)}{unit}", chip)
 
     def text(
@@ -160,21 +188,35 @@ class LineWriter:
         read: Callable[[str], Any] | None = None,
         help: str = "",
     ) -> "LineWriter":
-        """Free text; `empty` is shown where there is none. `read` makes something else of it, or
-        raises ChipError.
+        """Free text; `empty` is shown where there is none. `read` makes
+        something else of it, or raises ChipError.
         """
-        chip = self._chip(name, ChipEditor.TEXT, label, put=put, help=help, read=read)
+        chip = self._chip(
+            name, ChipEditor.TEXT, label, put=put, help=help, read=read
+        )
         return self._piece(str(chip.value or "") or empty or "…", chip)
 
-    def optional_text(self, name: str, label: str, *, empty: str, help: str = "") -> "LineWriter":
+    def optional_text(
+        self, name: str, label: str, *, empty: str, help: str = ""
+    ) -> "LineWriter":
         """Text that may be none at all."""
         chip = self._chip(
-            name, ChipEditor.TEXT, label, help=help, read=lambda text: text.strip() or None
+            name,
+            ChipEditor.TEXT,
+            label,
+            help=help,
+            read=lambda text: text.strip() or None,
         )
         return self._piece(str(chip.value or empty), chip)
 
     def written(
-        self, name: str, label: str, keys: Mapping[str, Key], *, editor: ChipEditor, empty: str
+        self,
+        name: str,
+        label: str,
+        keys: Mapping[str, Key],
+        *,
+        editor: ChipEditor,
+        empty: str,
     ) -> "LineWriter":
         """A condition or a formula over some keys."""
         chip = replace(self._chip(name, editor, label), keys=keys)
@@ -191,21 +233,36 @@ class LineWriter:
         help: str = "",
     ) -> "LineWriter":
         """Add a chip for a field that holds one of several values."""
-        choices = tuple(Choice(each, each) if isinstance(each, str) else each for each in offered)
-        chip = replace(
-            self._chip(name, ChipEditor.PICK, label, put=put, help=help), offered=choices
+        choices = tuple(
+            Choice(each, each) if isinstance(each, str) else each
+            for each in offered
         )
-        found = next((choice.label for choice in choices if choice.value == chip.value), None)
+        chip = replace(
+            self._chip(name, ChipEditor.PICK, label, put=put, help=help),
+            offered=choices,
+        )
+        found = next(
+            (choice.label for choice in choices if choice.value == chip.value),
+            None,
+        )
         return self._piece(shown or found or str(chip.value), chip)
 
-    def yes_no(self, name: str, label: str, *, yes: str, no: str, help: str = "") -> "LineWriter":
+    def yes_no(
+        self, name: str, label: str, *, yes: str, no: str, help: str = ""
+    ) -> "LineWriter":
         """One of two, in words."""
-        return self.pick(name, label, (Choice(yes, True), Choice(no, False)), help=help)
+        return self.pick(
+            name, label, (Choice(yes, True), Choice(no, False)), help=help
+        )
 
     def point(self, name: str, label: str, *, help: str = "") -> "LineWriter":
         """A point of the stage, typed."""
         chip = self._chip(
-            name, ChipEditor.TEXT, label, read=read_point, help=help or "x, y in metres"
+            name,
+            ChipEditor.TEXT,
+            label,
+            read=read_point,
+            help=help or "x, y in metres",
         )
         shown = point_text(at(self.project, (*self.path, name)))
         return self._piece(shown, replace(chip, value=shown))
@@ -213,31 +270,52 @@ class LineWriter:
     def points(self, name: str, label: str) -> "LineWriter":
         """Several points, typed one after the other."""
         chip = self._chip(
-            name, ChipEditor.TEXT, label, read=read_points, help="x, y of each corner, in metres"
+            name,
+            ChipEditor.TEXT,
+            label,
+            read=read_points,
+            help="x, y of each corner, in metres",
         )
-        shown = " ".join(point_text(each) for each in at(self.project, (*self.path, name)))
+        shown = " ".join(
+            point_text(each) for each in at(self.project, (*self.path, name))
+        )
         return self._piece(shown, replace(chip, value=shown))
 
     def on_pill(self) -> "LineWriter":
         """Put what was said since the last pill on one of its own."""
         self._group += 1
-        start = next((i for i in range(len(self.pieces), 0, -1) if self.pieces[i - 1].pill), 0)
+        start = next(
+            (
+                i
+                for i in range(len(self.pieces), 0, -1)
+                if self.pieces[i - 1].pill
+            ),
+            0,
+        )
         for index in range(max(start, 1), len(self.pieces)):
-            self.pieces[index] = replace(self.pieces[index], pill=Pill.WRAP, group=self._group)
+            self.pieces[index] = replace(
+                self.pieces[index], pill=Pill.WRAP, group=self._group
+            )
         return self
 
     def mark(self) -> "LineWriter":
         """Mark the last chip as wrong: its value is not possible there."""
         last = self.pieces[-1]
         if last.chip is not None:
-            self.pieces[-1] = replace(last, chip=replace(last.chip, missing=True))
+            self.pieces[-1] = replace(
+                last, chip=replace(last.chip, missing=True)
+            )
         return self
 
     def careful(self) -> "LineWriter":
-        """Have what a change of the last chip would break told before it is made."""
+        """Have what a change of the last chip would break told before it is
+        made.
+        """
         last = self.pieces[-1]
         if isinstance(last.chip, FieldChip):
-            self.pieces[-1] = replace(last, chip=replace(last.chip, careful=True))
+            self.pieces[-1] = replace(
+                last, chip=replace(last.chip, careful=True)
+            )
         return self
 
     def show(self, text: str) -> "LineWriter":
@@ -246,16 +324,24 @@ class LineWriter:
         return self
 
     def line(
-        self, depth: int, *additions: Addition, help: str = "", removable: bool = True
+        self,
+        depth: int,
+        *additions: Addition,
+        help: str = "",
+        removable: bool = True,
     ) -> SettingLine:
         """Finish the line from the words and chips that were added."""
-        return SettingLine(self.path, depth, self.pieces, additions, help, removable=removable)
+        return SettingLine(
+            self.path, depth, self.pieces, additions, help, removable=removable
+        )
 
     def _piece(self, text: str, chip: FieldChip) -> "LineWriter":
         self.pieces.append(
             SentencePiece(
                 text,
-                PieceRole.KEY_CHIP if chip.editor is ChipEditor.PICK else PieceRole.CHIP,
+                PieceRole.KEY_CHIP
+                if chip.editor is ChipEditor.PICK
+                else PieceRole.CHIP,
                 chip=chip,
             )
         )
@@ -302,7 +388,9 @@ def read_points(text: str) -> tuple[Point, ...]:
     """Points as they are typed one after the other. Raises ChipError."""
     found = tuple((float(x), float(y)) for x, y in _POINTS.findall(text))
     if len(found) < 3:
-        raise ChipError("A polygon needs three corners at least; write (0, 0) (4, 0) (4, 3).")
+        raise ChipError(
+            "A polygon needs three corners at least; write (0, 0) (4, 0) (4, 3)."
+        )
     return found
 
 

@@ -1,5 +1,5 @@
-"""Which lines of the setting are shown: what is folded away, many of a kind as one line that opens,
-and what a filter leaves. Knows nothing of Qt.
+"""Which lines of the setting are shown: what is folded away, many of a kind as
+one line that opens, and what a filter leaves. Knows nothing of Qt.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -17,10 +17,11 @@ def in_groups(
     items: Iterable[tuple[str, Sequence[SettingLine]]],
     head: Callable[[str, Sequence[SettingLine]], SettingLine],
 ) -> Iterator[SettingLine]:
-    """The lines of things that each have a kind; many of one in a row are put below one line.
+    """The lines of things that each have a kind; many of one in a row are put
+    below one line.
 
-    `head` makes it, from the kind and the first line of each. Without a kind things stay as they
-    are.
+    `head` makes it, from the kind and the first line of each. Without a kind
+    things stay as they are.
     """
     for kind, run in groupby(items, key=lambda each: each[0]):
         found = [list(lines) for _, lines in run]
@@ -39,8 +40,8 @@ def is_closed(line: SettingLine, toggled: set[Path]) -> bool:
 def shown_lines(
     lines: Sequence[SettingLine], toggled: set[Path], words: Sequence[str] = ()
 ) -> list[SettingLine]:
-    """The lines that are shown. With words, those that hold all of them, wherever they are folded
-    away, each below the lines around it.
+    """The lines that are shown. With words, those that hold all of them,
+    wherever they are folded away, each below the lines around it.
     """
     if words:
         return _filtered(lines, words)
@@ -58,21 +59,34 @@ def _holds(line: SettingLine, words: Sequence[str]) -> bool:
     return all(word.lower() in text for word in words)
 
 
-def best_line(lines: Sequence[SettingLine], words: Sequence[str]) -> SettingLine | None:
-    """The line that a filter most likely means: one with that name, else the first whose name
-    begins so or holds it, else the first that holds the words; None without any.
+def best_line(
+    lines: Sequence[SettingLine], words: Sequence[str]
+) -> SettingLine | None:
+    """The line that a filter most likely means: one with that name, else the
+    first whose name begins so or holds it, else the first that holds the words;
+    None without any.
     """
     wanted = " ".join(words).lower()
 
     def rank(line: SettingLine) -> int:
-        name = line.pieces[1].text.lower() if len(line.pieces) > 1 and not line.heading else ""
-        return (name == wanted) * 3 or (name.startswith(wanted)) * 2 or (wanted in name) * 1
+        name = (
+            line.pieces[1].text.lower()
+            if len(line.pieces) > 1 and not line.heading
+            else ""
+        )
+        return (
+            (name == wanted) * 3
+            or (name.startswith(wanted)) * 2
+            or (wanted in name) * 1
+        )
 
     found = [line for line in lines if _holds(line, words)] if words else []
     return max(found, key=rank, default=None)
 
 
-def _filtered(lines: Sequence[SettingLine], words: Sequence[str]) -> list[SettingLine]:
+def _filtered(
+    lines: Sequence[SettingLine], words: Sequence[str]
+) -> list[SettingLine]:
     found: list[SettingLine] = []
     around: list[SettingLine] = []
     for line in lines:
@@ -80,13 +94,17 @@ def _filtered(lines: Sequence[SettingLine], words: Sequence[str]) -> list[Settin
             around.pop()
         around.append(line)
         if _holds(line, words):
-            found.extend(each for each in around if not any(each is known for known in found[-9:]))
+            found.extend(
+                each
+                for each in around
+                if not any(each is known for known in found[-9:])
+            )
     return found
 
 
 def lines_around(lines: Iterable[SettingLine], path: Path) -> list[SettingLine]:
-    """The lines that the one of a path is below of, the outermost first; none for an unknown
-    path.
+    """The lines that the one of a path is below of, the outermost first; none
+    for an unknown path.
     """
     around: list[SettingLine] = []
     for line in lines:

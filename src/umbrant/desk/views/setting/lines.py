@@ -1,4 +1,6 @@
-"""The lines of the setting: each document of a project besides its rows, and all that is in it."""
+"""The lines of the setting: each document of a project besides its rows, and
+all that is in it.
+"""
 
 from collections.abc import Iterator
 from functools import partial
@@ -13,7 +15,12 @@ from umbrant.catalog.renaming import (
     extends,
     rename_key,
 )
-from umbrant.catalog.templates.behaviors import TEMPLATES, Template, behavior_from, fresh_name
+from umbrant.catalog.templates.behaviors import (
+    TEMPLATES,
+    Template,
+    behavior_from,
+    fresh_name,
+)
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.desk.chips.values import Choice
 from umbrant.desk.views.setting.adding import (
@@ -22,7 +29,11 @@ from umbrant.desk.views.setting.adding import (
     new_key,
     staging,
 )
-from umbrant.desk.views.setting.documents import DocumentLines, SettingMemory, choices_of
+from umbrant.desk.views.setting.documents import (
+    DocumentLines,
+    SettingMemory,
+    choices_of,
+)
 from umbrant.desk.views.setting.fields import (
     Addition,
     LineWriter,
@@ -48,15 +59,20 @@ MOST_LISTED = 12
 
 
 class Setting(DocumentLines):
-    """Writes all lines of a project. With a memory of earlier ones only those are written anew that
-    an edit touched.
+    """Writes all lines of a project. With a memory of earlier ones only those
+    are written anew that an edit touched.
     """
 
     def __init__(
-        self, project: Project, catalog: Catalog, memory: SettingMemory | None = None
+        self,
+        project: Project,
+        catalog: Catalog,
+        memory: SettingMemory | None = None,
     ) -> None:
         super().__init__(project, catalog, {} if memory is None else memory)
-        self._uses = {each.name: _uses(each, catalog) for each in project.behaviors}
+        self._uses = {
+            each.name: _uses(each, catalog) for each in project.behaviors
+        }
 
     def lines(self) -> list[SettingLine]:
         """All lines, from the project down to its cues."""
@@ -70,8 +86,8 @@ class Setting(DocumentLines):
         ]
 
     def users(self, path: Path) -> list[str]:
-        """Who needs the document of a path: agents, behaviors, scenarios, blackboards; none for a
-        part of one.
+        """Who needs the document of a path: agents, behaviors, scenarios,
+        blackboards; none for a part of one.
         """
         if len(path) != 2:
             return []
@@ -80,8 +96,19 @@ class Setting(DocumentLines):
         if collection == "behaviors":
             return self._users(str(name))
         if collection == "blackboards":
-            boards = [each.title for each in project.blackboards if each.extends == name]
-            return [*(each.title for each in project.behaviors if each.blackboard == name), *boards]
+            boards = [
+                each.title
+                for each in project.blackboards
+                if each.extends == name
+            ]
+            return [
+                *(
+                    each.title
+                    for each in project.behaviors
+                    if each.blackboard == name
+                ),
+                *boards,
+            ]
         return [
             each.title
             for each in project.scenarios
@@ -109,14 +136,22 @@ class Setting(DocumentLines):
             *(self._new_behavior(start) for start in TEMPLATES),
             *(self._behavior_of_recipe(recipe) for recipe in RECIPES),
         )
-        variants = tuple(self._new_variant(each) for each in self.project.behaviors)
+        variants = tuple(
+            self._new_variant(each) for each in self.project.behaviors
+        )
         yield self.heading(
-            "Behaviors", ("behaviors",), *starts, *variants, help="how NPCs decide; Enter adds one"
+            "Behaviors",
+            ("behaviors",),
+            *starts,
+            *variants,
+            help="how NPCs decide; Enter adds one",
         )
         boards = choices_of(self.project.blackboards)
         for behavior in self.project.behaviors:
             say = self.document("behavior", ("behaviors", behavior.name))
-            say.words("with the keys of").pick("blackboard", "blackboard", boards)
+            say.words("with the keys of").pick(
+                "blackboard", "blackboard", boards
+            )
             if behavior.variant_of:
                 say.words("made from").pick(
                     "variant_of", "original", choices_of(self.project.behaviors)
@@ -124,14 +159,26 @@ class Setting(DocumentLines):
                 say.words(f"with {len(behavior.overrides)} rows otherwise")
             users = self._users(behavior.name)
             named = ", ".join(users[:MOST_USERS])
-            more = f" and {len(users) - MOST_USERS} more" if len(users) > MOST_USERS else ""
-            say.words(f"· used by {named}{more}" if users else "· used by nobody yet")
+            more = (
+                f" and {len(users) - MOST_USERS} more"
+                if len(users) > MOST_USERS
+                else ""
+            )
+            say.words(
+                f"· used by {named}{more}" if users else "· used by nobody yet"
+            )
             adds = (*about_variant(self.project, behavior), *starts, *variants)
             yield say.line(1, *adds, help="Ctrl+L looks at its rows")
             for name in behavior.stats:
                 path = ("behaviors", behavior.name, "stats")
-                number = LineWriter(self.project, path).kind("begins with").title(name)
-                number.words("=").number(name, f"what {name} begins at", Quantity(step=0.05))
+                number = (
+                    LineWriter(self.project, path)
+                    .kind("begins with")
+                    .title(name)
+                )
+                number.words("=").number(
+                    name, f"what {name} begins at", Quantity(step=0.05)
+                )
                 line = number.line(2, *adds)
                 line.path = (*path, name)
                 yield line
@@ -140,22 +187,36 @@ class Setting(DocumentLines):
         def make(project: Project) -> Behavior:
             taken = [each.name for each in project.behaviors]
             name = fresh_name(start.title.lower(), taken, "-")
-            board = project.blackboards[0].name if project.blackboards else "keys"
-            return behavior_from(start, name, name.capitalize().replace("-", " "), board)
+            board = (
+                project.blackboards[0].name if project.blackboards else "keys"
+            )
+            return behavior_from(
+                start, name, name.capitalize().replace("-", " "), board
+            )
 
-        return Addition(f"Behavior of {start.title.lower()}: {start.help}", ("behaviors",), make)
+        return Addition(
+            f"Behavior of {start.title.lower()}: {start.help}",
+            ("behaviors",),
+            make,
+        )
 
     def _behavior_of_recipe(self, recipe: Recipe) -> Addition:
-        """A behavior of its own that is a recipe, with the keys that are missing."""
+        """A behavior of its own that is a recipe, with the keys that are
+        missing.
+        """
 
         def make(project: Project) -> Behavior:
             taken = [each.name for each in project.behaviors]
             name = fresh_name(recipe.id, taken, "-")
-            board = project.blackboards[0].name if project.blackboards else "keys"
+            board = (
+                project.blackboards[0].name if project.blackboards else "keys"
+            )
             return Behavior(name=name, title=recipe.title, blackboard=board)
 
         def fill(project: Project, made: Behavior) -> Project:
-            return insert_recipe(project, made.name, recipe, after=None, under=None).project
+            return insert_recipe(
+                project, made.name, recipe, after=None, under=None
+            ).project
 
         does = recipe.help.partition(".")[0]
         title = f"Behavior by recipe, {recipe.title.lower()}: {does[:1].lower()}{does[1:]}"
@@ -164,11 +225,16 @@ class Setting(DocumentLines):
     def _new_variant(self, original: Behavior) -> Addition:
         def make(project: Project) -> Behavior:
             name = fresh_name(
-                f"{original.name}-variant", [each.name for each in project.behaviors], "-"
+                f"{original.name}-variant",
+                [each.name for each in project.behaviors],
+                "-",
             )
             title = f"{original.title}, otherwise"
             return Behavior(
-                name=name, title=title, blackboard=original.blackboard, variant_of=original.name
+                name=name,
+                title=title,
+                blackboard=original.blackboard,
+                variant_of=original.name,
             )
 
         return Addition(f"Variant of {original.title}", ("behaviors",), make)
@@ -181,7 +247,9 @@ class Setting(DocumentLines):
             if member.behavior == name
         ]
         for behavior in self.project.behaviors:
-            is_used = any(row.args.get(BEHAVIOR) == name for row in behavior.rows)
+            is_used = any(
+                row.args.get(BEHAVIOR) == name for row in behavior.rows
+            )
             if is_used or behavior.variant_of == name:
                 found.append(behavior.title)
         return list(dict.fromkeys(found))
@@ -201,12 +269,21 @@ class Setting(DocumentLines):
             add = Addition("Key", (*path, "keys"), new_key(path))
             others = [
                 Choice("no other", None),
-                *choices_of(each for each in self.project.blackboards if each != board),
+                *choices_of(
+                    each for each in self.project.blackboards if each != board
+                ),
             ]
             say = self.document("blackboard", path).words("extends")
-            yield say.pick("extends", "extended blackboard", others).line(1, add, new)
+            yield say.pick("extends", "extended blackboard", others).line(
+                1, add, new
+            )
             for index, key in enumerate(board.keys):
-                made_from = (key, board, self.project.behaviors, self.project.blackboards)
+                made_from = (
+                    key,
+                    board,
+                    self.project.behaviors,
+                    self.project.blackboards,
+                )
                 write = partial(self._key, board, index, key, add, new)
                 yield from self.kept((*path, "keys", index), made_from, write)
 
@@ -217,23 +294,32 @@ class Setting(DocumentLines):
 
         def rename(project: Project, value: object) -> Project:
             put(project, (*path, "name"), value)
-            return rename_key(project, self.catalog, board.name, key.name, str(value))
+            return rename_key(
+                project, self.catalog, board.name, key.name, str(value)
+            )
 
         def retype(project: Project, value: object) -> Project:
             fields = {"type": value, "default": None, "low": None, "high": None}
             return put(project, path, key.model_copy(update=fields))
 
-        say = LineWriter(self.project, path).kind("key").name("name", "name of the key", put=rename)
+        say = (
+            LineWriter(self.project, path)
+            .kind("key")
+            .name("name", "name of the key", put=rename)
+        )
         say.words("holds").pick(
-            "type", "type", [Choice(str(each), each) for each in KeyType], put=retype
+            "type",
+            "type",
+            [Choice(str(each), each) for each in KeyType],
+            put=retype,
         ).careful()
         if key.type is KeyType.NUMBER:
-            say.optional_text("unit", "unit", empty="no unit") if not key.unit else say.text(
-                "unit", "unit"
-            )
-            say.words("from").number("low", "lowest", empty="any").words("to").number(
-                "high", "highest", empty="any"
-            )
+            say.optional_text(
+                "unit", "unit", empty="no unit"
+            ) if not key.unit else say.text("unit", "unit")
+            say.words("from").number("low", "lowest", empty="any").words(
+                "to"
+            ).number("high", "highest", empty="any")
         if key.formula:
             say.words("always").written(
                 "formula",
@@ -244,8 +330,14 @@ class Setting(DocumentLines):
             )
         else:
             self.value(say.words("at first"), "default", key)
-        say.pick("scope", "who shares it", [Choice(_SCOPES[each], each) for each in Sharing])
-        reads, writes = (len(found) for found in self._touches(board.name, key.name))
+        say.pick(
+            "scope",
+            "who shares it",
+            [Choice(_SCOPES[each], each) for each in Sharing],
+        )
+        reads, writes = (
+            len(found) for found in self._touches(board.name, key.name)
+        )
         say.words(
             f"· read by {_rows(reads)}, written by {_rows(writes)}"
             if reads or writes
@@ -259,21 +351,24 @@ class Setting(DocumentLines):
                 editor=ChipEditor.FORMULA,
                 empty="no formula",
             )
-        line = say.text("help", "what it is for", empty="what is it for?").line(2, *additions)
+        line = say.text("help", "what it is for", empty="what is it for?").line(
+            2, *additions
+        )
         line.help = self._key_help(board.name, key)
         yield line
 
     def _touches(self, board: str, key: str) -> tuple[list[str], list[str]]:
-        """The rows that read a key of a blackboard, and those that write it, with the titles of
-        their behaviors.
+        """The rows that read a key of a blackboard, and those that write it,
+        with the titles of their behaviors.
         """
         reads, writes = [], []
         for behavior in self.project.behaviors:
             if extends(self.project, behavior.blackboard, board):
-                for row, uses in zip(behavior.rows, self._uses[behavior.name], strict=True):
-                    called = (
-                        f"{behavior.title} {behavior.outline.number[row.id]} {row.name or row.kind}"
-                    )
+                for row, uses in zip(
+                    behavior.rows, self._uses[behavior.name], strict=True
+                ):
+                    number = behavior.outline.number[row.id]
+                    called = f"{behavior.title} {number} {row.name or row.kind}"
                     reads.extend([called] if key in uses.reads else [])
                     writes.extend([called] if key in uses.writes else [])
         return reads, writes
@@ -282,17 +377,25 @@ class Setting(DocumentLines):
         """What a key is for, and who reads and writes it, by name."""
         lines = [key.help] if key.help else []
         for what, found in zip(
-            ("Read by", "Written by"), self._touches(board, key.name), strict=True
+            ("Read by", "Written by"),
+            self._touches(board, key.name),
+            strict=True,
         ):
             if found:
-                more = f" and {len(found) - MOST_LISTED} more" if len(found) > MOST_LISTED else ""
+                more = (
+                    f" and {len(found) - MOST_LISTED} more"
+                    if len(found) > MOST_LISTED
+                    else ""
+                )
                 lines.append(f"{what} {', '.join(found[:MOST_LISTED])}{more}.")
         return "\n".join(lines)
 
     def _events(self) -> Iterator[SettingLine]:
         def make(project: Project) -> Event:
             return Event(
-                name=fresh_name("event", [each.name for each in project.event_list.events])
+                name=fresh_name(
+                    "event", [each.name for each in project.event_list.events]
+                )
             )
 
         add = Addition("Event", ("event_list", "events"), make)
@@ -316,8 +419,12 @@ class Setting(DocumentLines):
 
     def _stages(self) -> Iterator[SettingLine]:
         def make(project: Project) -> Stage:
-            name = fresh_name("stage", [each.name for each in project.stages], "-")
-            return Stage(name=name, title=name.capitalize(), width_m=24, height_m=14)
+            name = fresh_name(
+                "stage", [each.name for each in project.stages], "-"
+            )
+            return Stage(
+                name=name, title=name.capitalize(), width_m=24, height_m=14
+            )
 
         new = Addition("Stage", ("stages",), make)
         yield self.heading(
@@ -327,29 +434,43 @@ class Setting(DocumentLines):
             help="where it plays; things can be dragged on the stage too",
         )
         for stage in self.project.stages:
-            yield from self.kept(("stages", stage.name), (stage,), partial(self._stage, stage, new))
+            yield from self.kept(
+                ("stages", stage.name),
+                (stage,),
+                partial(self._stage, stage, new),
+            )
 
     def _stage(self, stage: Stage, new: Addition) -> Iterator[SettingLine]:
         path: Path = ("stages", stage.name)
         adds = (*staging(path, stage), new)
         say = self.document("stage", path).number("width_m", "width", METRES)
-        yield say.words("by").number("height_m", "height", METRES).line(1, *adds)
+        yield (
+            say.words("by").number("height_m", "height", METRES).line(1, *adds)
+        )
         for index, area in enumerate(stage.areas):
             say = LineWriter(self.project, (*path, "areas", index)).kind("area")
             self.name(say, "name of the area", NamesDocument.AREA, area.name)
             say.words("blocks").pick(
-                "blocks", "what it blocks", [Choice(str(each), each) for each in Blocks]
+                "blocks",
+                "what it blocks",
+                [Choice(str(each), each) for each in Blocks],
             )
-            yield say.words("corners").points("corners", "corners").line(2, *adds)
+            yield (
+                say.words("corners").points("corners", "corners").line(2, *adds)
+            )
         for index, each in enumerate(stage.places):
-            say = LineWriter(self.project, (*path, "places", index)).kind("place")
+            say = LineWriter(self.project, (*path, "places", index)).kind(
+                "place"
+            )
             self.name(say, "name of the place", NamesDocument.PLACE, each.name)
             yield say.words("at").point("at", "where").line(2, *adds)
         props = [
             (prop.group, [self.prop((*path, "props", index), prop, 2, *adds)])
             for index, prop in enumerate(stage.props)
         ]
-        yield from in_groups(props, partial(self.many, (*path, "props"), "props", adds))
+        yield from in_groups(
+            props, partial(self.many, (*path, "props"), "props", adds)
+        )
 
 
 _SCOPES = {
@@ -360,8 +481,8 @@ _SCOPES = {
 
 
 def _uses(behavior: Behavior, catalog: Catalog) -> list[KeyReferences]:
-    """The keys that each row of a behavior uses; kept with it, for most edits leave most behaviors
-    as they are.
+    """The keys that each row of a behavior uses; kept with it, for most edits
+    leave most behaviors as they are.
     """
     kept = _KEPT_USES.get(behavior.name)
     if kept is None or kept[0] is not behavior or kept[1] is not catalog:

@@ -1,12 +1,16 @@
-"""What a list that is typed or pasted into the setting makes: keys, or numbers of a body. Knows
-nothing of Qt.
+"""What a list that is typed or pasted into the setting makes: keys, or numbers
+of a body. Knows nothing of Qt.
 """
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from umbrant.catalog.language.typed_lists import ListFault, typed_keys, typed_numbers
+from umbrant.catalog.language.typed_lists import (
+    ListFault,
+    typed_keys,
+    typed_numbers,
+)
 from umbrant.model.documents import Project
 from umbrant.model.paths import Path, at, put
 
@@ -25,7 +29,9 @@ class ListTarget(Protocol):
     def example(self) -> str:
         """How such a list is written."""
 
-    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
+    def read(
+        self, project: Project, text: str
+    ) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
         """The entries of a text by their names, and those that cannot be taken."""
 
     def put(self, project: Project, taken: Mapping[str, Any]) -> Project:
@@ -43,7 +49,9 @@ class KeysTarget:
     what = "keys"
     example = "tired 0..100, near 2.5 m, seen no, spot point, who agent"
 
-    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
+    def read(
+        self, project: Project, text: str
+    ) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
         found = typed_keys(text, list(project.keys_on(str(self.board[1]))))
         return found.taken, found.faults
 
@@ -69,7 +77,9 @@ class NumbersTarget:
     def _path(self) -> Path:
         return (*self.member, "body", "stats")
 
-    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
+    def read(
+        self, project: Project, text: str
+    ) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
         found = typed_numbers(text, list(at(project, self._path)))
         return found.taken, found.faults
 
@@ -80,11 +90,17 @@ class NumbersTarget:
         return (*self._path, name)
 
 
-def listed_message(what: str, taken: Mapping[str, Any], faults: Sequence[ListFault]) -> str:
+def listed_message(
+    what: str, taken: Mapping[str, Any], faults: Sequence[ListFault]
+) -> str:
     """What was made of a list, and what was not, with the reasons."""
     made = f"Made {len(taken)} {what if len(taken) != 1 else what.removesuffix('s')}."
     if not faults:
         return made
     named = [f"‘{each.entry}’: {each.message}" for each in faults[:MOST_NAMED]]
-    more = f" And {len(faults) - MOST_NAMED} more." if len(faults) > MOST_NAMED else ""
+    more = (
+        f" And {len(faults) - MOST_NAMED} more."
+        if len(faults) > MOST_NAMED
+        else ""
+    )
     return f"{made} Not taken: {' '.join(named)}{more}"

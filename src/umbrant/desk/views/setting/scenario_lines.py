@@ -1,4 +1,6 @@
-"""The lines of the scenarios: who plays, where each begins, and what happens besides."""
+"""The lines of the scenarios: who plays, where each begins, and what happens
+besides.
+"""
 
 from collections.abc import Iterator, Sequence
 from functools import partial
@@ -49,7 +51,8 @@ SECONDS = Quantity("s", 0, None, 0.5)
 COUNT = Quantity("", 1, 1000, 1)
 NOBODY = "a puppet"
 MOVED = (
-    "a puppet that walks goes on from there to the points that are still ahead of it, each in time"
+    "a puppet that walks goes on from there to the points that are still ahead of it, "
+    "each in time"
 )
 """What becomes of a walk when a cue moves the puppet."""
 
@@ -61,7 +64,9 @@ class ScenarioLines(DocumentLines):
         """The lines of all scenarios."""
 
         def make(project: Project) -> Scenario:
-            name = fresh_name("scenario", [each.name for each in project.scenarios], "-")
+            name = fresh_name(
+                "scenario", [each.name for each in project.scenarios], "-"
+            )
             return Scenario(
                 name=name,
                 title=name.capitalize(),
@@ -70,39 +75,65 @@ class ScenarioLines(DocumentLines):
 
         new = Addition("Scenario", ("scenarios",), make)
         yield self.heading(
-            "Scenarios", ("scenarios",), new, help="who plays, and what happens besides"
+            "Scenarios",
+            ("scenarios",),
+            new,
+            help="who plays, and what happens besides",
         )
         for scenario in self.project.scenarios:
             yield from self._scenario(scenario, new)
 
-    def _scenario(self, scenario: Scenario, new: Addition) -> Iterator[SettingLine]:
+    def _scenario(
+        self, scenario: Scenario, new: Addition
+    ) -> Iterator[SettingLine]:
         path: Path = ("scenarios", scenario.name)
         adds = (*casting(path, self.project), *cueing(path, self.project), new)
         first = [(each.name, each.start) for each in scenario.cast[:1]]
         of_adds = (self.project.behaviors, self.project.event_list, first)
         say = self.document("scenario", path).words("on")
         say.pick("stage", "stage", choices_of(self.project.stages)).words("for")
-        say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words("with")
-        say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), is_integer=True).words(
-            "ticks a second, seed"
+        say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words(
+            "with"
         )
-        yield say.number("seed", "seed", Quantity("", 0, None, 1), is_integer=True).line(1, *adds)
+        say.number(
+            "ticks_per_s", "tick rate", Quantity("", 1, 240, 1), is_integer=True
+        ).words("ticks a second, seed")
+        yield say.number(
+            "seed", "seed", Quantity("", 0, None, 1), is_integer=True
+        ).line(1, *adds)
         yield from in_groups(
             [
-                (self._sort_of(member), self._member_lines(path, index, member, adds, of_adds))
+                (
+                    self._sort_of(member),
+                    self._member_lines(path, index, member, adds, of_adds),
+                )
                 for index, member in enumerate(scenario.cast)
             ],
             partial(self.many, (*path, "cast"), "cast", adds),
         )
         named = [(each.name, each.group) for each in scenario.cast]
         for index, cue in enumerate(scenario.cues):
-            made_from = (cue, named, self.project.stages, self.project.blackboards, *of_adds)
-            write = partial(self._cue, scenario, (*path, "cues", index), cue, adds)
+            made_from = (
+                cue,
+                named,
+                self.project.stages,
+                self.project.blackboards,
+                *of_adds,
+            )
+            write = partial(
+                self._cue, scenario, (*path, "cues", index), cue, adds
+            )
             yield from self.kept((*path, "cues", index), made_from, write)
 
     def _sort_of(self, member: Member) -> str:
-        """What several of a cast can have in common: their group and their behavior."""
-        behavior = self.project.find_behavior(member.behavior) if member.behavior else None
+        """What several of a cast can have in common: their group and their
+        behavior.
+        """
+        behavior = (
+            self.project.find_behavior(member.behavior)
+            if member.behavior
+            else None
+        )
         parts = [member.group or "", behavior.title if behavior else ""]
         return " · ".join(part for part in parts if part)
 
@@ -116,7 +147,9 @@ class ScenarioLines(DocumentLines):
     ) -> list[SettingLine]:
         place = (*path, "cast", index)
         write = partial(self._member, place, member, adds)
-        return self.kept(place, (member, self.project.blackboards, *of_adds), write)
+        return self.kept(
+            place, (member, self.project.blackboards, *of_adds), write
+        )
 
     def _member(
         self, path: Path, member: Member, adds: tuple[Addition, ...]
@@ -128,36 +161,42 @@ class ScenarioLines(DocumentLines):
             Choice(NOBODY, None, "it follows its walk, or your hand"),
             *choices_of(self.project.behaviors),
         ]
-        say.words("is").pick("behavior", "behavior", behaviors).words("at").point("start", "start")
+        say.words("is").pick("behavior", "behavior", behaviors).words(
+            "at"
+        ).point("start", "start")
         say.words("facing").number("facing_deg", "facing", DEGREES)
         say.words("group").optional_text("group", "group", empty="none")
-        say.words("called").text("title", "title on the stage", empty=member.name)
+        say.words("called").text(
+            "title", "title on the stage", empty=member.name
+        )
         say.words("×").number("copies", "copies", COUNT, is_integer=True)
         if member.copies > 1:
             say.words("within").number("scatter_m", "scatter", METRES)
-            say.words("one every" if member.every_s else "at once, or one every").number(
-                "every_s", "time between them", SECONDS
-            )
-        yield say.yes_no("waits", "from when", yes="waits for its cue", no="from the start").line(
-            2, *mine
-        )
+            say.words(
+                "one every" if member.every_s else "at once, or one every"
+            ).number("every_s", "time between them", SECONDS)
+        yield say.yes_no(
+            "waits", "from when", yes="waits for its cue", no="from the start"
+        ).line(2, *mine)
         body = (
             LineWriter(self.project, (*path, "body"))
             .kind("body")
             .words("walks")
             .number("walk_m_s", "walk", SPEED)
         )
-        body.words("runs").number("run_m_s", "run", SPEED).words("turns").number(
-            "turn_deg_s", "turning", DEGREES
-        )
+        body.words("runs").number("run_m_s", "run", SPEED).words(
+            "turns"
+        ).number("turn_deg_s", "turning", DEGREES)
         body.words("sees").number("sight_m", "sight", METRES)
-        body.words("in").number("cone_deg", "cone of sight", Quantity("°", 1, 360, 5))
-        body.words("hears").number("hearing_m", "hearing", METRES).words("radius").number(
-            "radius_m", "radius", METRES
+        body.words("in").number(
+            "cone_deg", "cone of sight", Quantity("°", 1, 360, 5)
         )
-        yield body.yes_no("flies", "how it gets about", yes="flies", no="on foot").line(
-            3, *mine, removable=False
-        )
+        body.words("hears").number("hearing_m", "hearing", METRES).words(
+            "radius"
+        ).number("radius_m", "radius", METRES)
+        yield body.yes_no(
+            "flies", "how it gets about", yes="flies", no="on foot"
+        ).line(3, *mine, removable=False)
         yield from self._details(path, member, mine)
 
     def _details(
@@ -165,34 +204,50 @@ class ScenarioLines(DocumentLines):
     ) -> Iterator[SettingLine]:
         """The numbers, starting keys and walk of one of the cast."""
         for name in member.body.stats:
-            say = LineWriter(self.project, (*path, "body", "stats", name)).kind("number")
-            say.entry_name("name of the number", partial(self._rename_stat, path, name))
-            say.number("value", "value", Quantity("", None, None, 0.05)).words("from").number(
-                "low", "lowest"
+            say = LineWriter(self.project, (*path, "body", "stats", name)).kind(
+                "number"
             )
-            say.words("to").number("high", "highest").words("changes by").number(
-                "per_s", "change", Quantity("", step=0.01)
+            say.entry_name(
+                "name of the number", partial(self._rename_stat, path, name)
             )
+            say.number("value", "value", Quantity("", None, None, 0.05)).words(
+                "from"
+            ).number("low", "lowest")
+            say.words("to").number("high", "highest").words(
+                "changes by"
+            ).number("per_s", "change", Quantity("", step=0.01))
             yield say.words("a second").line(3, *mine)
         keys = self.project.keys_of_member(member)
         for name in member.keys:
             say = (
-                LineWriter(self.project, (*path, "keys")).kind("starts with").title(name).words("=")
+                LineWriter(self.project, (*path, "keys"))
+                .kind("starts with")
+                .title(name)
+                .words("=")
             )
             if name in keys:
                 self.value(say, name, keys[name])
             else:
-                say.words(f"{value_text(member.keys[name])} (there is no such key)")
+                say.words(
+                    f"{value_text(member.keys[name])} (there is no such key)"
+                )
             line = say.line(3, *mine)
             line.path = (*path, "keys", name)
             yield line
         walk = [
-            ("walk", [self._walk_point(path, index, mine)]) for index in range(len(member.walk))
+            ("walk", [self._walk_point(path, index, mine)])
+            for index in range(len(member.walk))
         ]
         yield from in_groups(walk, partial(self._walk_of, path, member, mine))
 
-    def _walk_point(self, path: Path, index: int, mine: tuple[Addition, ...]) -> SettingLine:
-        say = LineWriter(self.project, (*path, "walk", index)).kind("walk").words("at")
+    def _walk_point(
+        self, path: Path, index: int, mine: tuple[Addition, ...]
+    ) -> SettingLine:
+        say = (
+            LineWriter(self.project, (*path, "walk", index))
+            .kind("walk")
+            .words("at")
+        )
         say.number("at_s", "when", SECONDS).words("is at").point("to", "where")
         return say.line(3, *mine)
 
@@ -207,25 +262,42 @@ class ScenarioLines(DocumentLines):
         """The line of a long walk, which opens."""
         first, last = member.walk[0], member.walk[-1]
         say = LineWriter(self.project, (*path, "walk", "many")).kind(kind)
-        say.words(f"of {len(points)} points from {first.at_s:g} s to {last.at_s:g} s")
+        say.words(
+            f"of {len(points)} points from {first.at_s:g} s to {last.at_s:g} s"
+        )
         line = say.line(3, *mine, help="F opens it", removable=False)
         line.begins_closed = True
         return line
 
-    def _rename_stat(self, path: Path, old: str, project: Project, value: object) -> Project:
-        """A number of a body is called otherwise, in every body that has it and wherever it is
-        used.
+    def _rename_stat(
+        self, path: Path, old: str, project: Project, value: object
+    ) -> Project:
+        """A number of a body is called otherwise, in every body that has it and
+        wherever it is used.
         """
         new = str(value)
-        bodies = [member.body for each in project.scenarios for member in each.cast]
+        bodies = [
+            member.body for each in project.scenarios for member in each.cast
+        ]
         if new != old and any({old, new} <= set(body.stats) for body in bodies):
-            raise PathError(f"name: a body that has '{old}' has a number '{new}' already")
-        # Checked as a file's would be: a name that cannot be one is refused here.
-        put(project, (*path, "body", "stats"), {new: at(project, (*path, "body", "stats", old))})
+            raise PathError(
+                f"name: a body that has '{old}' has a number '{new}' already"
+            )
+        # Checked as a file's would be: a name that cannot be one is refused
+        # here.
+        put(
+            project,
+            (*path, "body", "stats"),
+            {new: at(project, (*path, "body", "stats", old))},
+        )
         return rename_used(project, self.catalog, NamesDocument.STAT, old, new)
 
     def _cue(
-        self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]
+        self,
+        scenario: Scenario,
+        path: Path,
+        cue: Cue,
+        adds: tuple[Addition, ...],
     ) -> Iterator[SettingLine]:
         say = LineWriter(self.project, path).kind("cue")
         if cue.when:
@@ -248,9 +320,13 @@ class ScenarioLines(DocumentLines):
                 editor=ChipEditor.CONDITION,
                 empty=when,
             )
-        yield say.line(2, *adds, help="done by hand in a rehearsal" if cue.by_hand else "")
+        yield say.line(
+            2, *adds, help="done by hand in a rehearsal" if cue.by_hand else ""
+        )
 
-    def _cue_action(self, line: LineWriter, scenario: Scenario, path: Path, cue: Cue) -> None:
+    def _cue_action(
+        self, line: LineWriter, scenario: Scenario, path: Path, cue: Cue
+    ) -> None:
         say, does = LineWriter(self.project, path), cue.does
         names = [each.name for each in scenario.cast]
         props = [
@@ -263,42 +339,69 @@ class ScenarioLines(DocumentLines):
         match does:
             case RaiseEvent():
                 say.words("raise").pick(
-                    "raises", "event", [each.name for each in self.project.event_list.events]
+                    "raises",
+                    "event",
+                    [each.name for each in self.project.event_list.events],
                 )
                 say.words("to").pick(
-                    "to", "who hears it", [Choice("all", ""), *map(_same, [*names, *groups])]
+                    "to",
+                    "who hears it",
+                    [Choice("all", ""), *map(_same, [*names, *groups])],
                 )
             case SetKey():
-                say.words("set").optional_text("sets", "key", empty="key").words("to")
+                say.words("set").optional_text(
+                    "sets", "key", empty="key"
+                ).words("to")
                 say.text("value", "value", read=literal)
                 say.pieces[-1] = type(say.pieces[-1])(
-                    value_text(does.value), say.pieces[-1].role, chip=say.pieces[-1].chip
+                    value_text(does.value),
+                    say.pieces[-1].role,
+                    chip=say.pieces[-1].chip,
                 )
                 say.words("of").pick(
-                    "of", "whose key", [Choice("the world", None), *map(_same, [*names, *groups])]
+                    "of",
+                    "whose key",
+                    [Choice("the world", None), *map(_same, [*names, *groups])],
                 )
             case MoveTo():
                 say.words("put").pick(
-                    "moves", "what is moved", [*names, *groups, *props], help=MOVED
+                    "moves",
+                    "what is moved",
+                    [*names, *groups, *props],
+                    help=MOVED,
                 )
-                say.words("to").point("to", "where", help=f"x, y in metres; {MOVED}")
+                say.words("to").point(
+                    "to", "where", help=f"x, y in metres; {MOVED}"
+                )
             case DropProp():
                 say.words("drop")
-                say.pieces.extend(self.prop((*path, "drops"), does.drops, 2).pieces)
+                say.pieces.extend(
+                    self.prop((*path, "drops"), does.drops, 2).pieces
+                )
             case TakeAway():
-                say.words("take away").pick("removes", "what goes", [*names, *groups, *props])
+                say.words("take away").pick(
+                    "removes", "what goes", [*names, *groups, *props]
+                )
             case SetNumber():
-                say.words("set").optional_text("changes", "number", empty="number").words("to")
+                say.words("set").optional_text(
+                    "changes", "number", empty="number"
+                ).words("to")
                 say.number("value", "value").words("of the body of")
                 say.pick("of", "whose number", [*names, *groups])
             case HoldResult():
-                say.words("hold row").pick("holds", "row", _held_rows(self.project, scenario, does))
+                say.words("hold row").pick(
+                    "holds", "row", _held_rows(self.project, scenario, does)
+                )
                 say.words("of").pick("of", "whose row", names)
-                say.words("at").pick("result", "result", [each.value for each in HeldResult])
+                say.words("at").pick(
+                    "result", "result", [each.value for each in HeldResult]
+                )
         line.pieces.extend(say.pieces)
 
 
-def _held_rows(project: Project, scenario: Scenario, action: HoldResult) -> list[Choice]:
+def _held_rows(
+    project: Project, scenario: Scenario, action: HoldResult
+) -> list[Choice]:
     """The rows of an agent that can be held, by number and name."""
     member = scenario.find_player(action.of)
     behavior = member.behavior if member else None

@@ -1,4 +1,6 @@
-"""The setting: everything of a project besides its rows, written and changed as sentences."""
+"""The setting: everything of a project besides its rows, written and changed as
+sentences.
+"""
 
 from collections.abc import Callable
 from functools import partial
@@ -23,7 +25,12 @@ from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.setting.documents import SettingMemory
 from umbrant.desk.views.setting.fields import Addition, SettingLine
-from umbrant.desk.views.setting.folding import best_line, is_closed, lines_around, shown_lines
+from umbrant.desk.views.setting.folding import (
+    best_line,
+    is_closed,
+    lines_around,
+    shown_lines,
+)
 from umbrant.desk.views.setting.lines import Setting
 from umbrant.desk.views.setting.listed import (
     KeysTarget,
@@ -53,14 +60,18 @@ class SettingModel(QAbstractTableModel):
         self.words: tuple[str, ...] = ()
         """What the lines that are shown must hold; empty for no filter."""
         self._toggled: set[Path] = set()
-        """The lines that were opened or closed, and have not been the other way round since."""
+        """The lines that were opened or closed, and have not been the other way
+        round since.
+        """
         self._memory: SettingMemory = {}
         self._all: list[SettingLine] = []
 
     def reload(self) -> None:
         """Write the lines of the project as it now is."""
         self.beginResetModel()
-        self._all = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
+        self._all = Setting(
+            self.desk.project, self.desk.catalog, self._memory
+        ).lines()
         self.lines = shown_lines(self._all, self._toggled, self.words)
         self.endResetModel()
 
@@ -74,7 +85,9 @@ class SettingModel(QAbstractTableModel):
         return is_closed(line, self._toggled) and not self.words
 
     def open_to(self, path: Path) -> None:
-        """Have the line of a path shown, wherever it is folded away or filtered out."""
+        """Have the line of a path shown, wherever it is folded away or filtered
+        out.
+        """
         if self.line_of(path) < 0:
             self.words = ()
             for line in lines_around(self._all, path):
@@ -85,7 +98,9 @@ class SettingModel(QAbstractTableModel):
     def nearest_around(self, path: Path) -> Path | None:
         """The path of the innermost line that is shown around one that is not."""
         around = [each.path for each in lines_around(self._all, path)]
-        return next((each for each in reversed(around) if self.line_of(each) >= 0), None)
+        return next(
+            (each for each in reversed(around) if self.line_of(each) >= 0), None
+        )
 
     def section_at(self, index: int) -> list[SettingLine]:
         """The headings that a place is below of: the section and its document."""
@@ -94,15 +109,23 @@ class SettingModel(QAbstractTableModel):
         return [*around, line][:2] if line is not None else []
 
     def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+        self,
+        section: int,
+        orientation: Qt.Orientation,
+        role: int = Qt.ItemDataRole.DisplayRole,
     ) -> Any:
-        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+        if (
+            orientation is Qt.Orientation.Horizontal
+            and role == Qt.ItemDataRole.DisplayRole
+        ):
             return "Setting"
         return None
 
     def every_line(self) -> list[SettingLine]:
         """The lines of the project as it now is, those that are not shown too."""
-        return Setting(self.desk.project, self.desk.catalog, self._memory).lines()
+        return Setting(
+            self.desk.project, self.desk.catalog, self._memory
+        ).lines()
 
     def line_at(self, index: int) -> SettingLine | None:
         """The line at a place."""
@@ -110,7 +133,14 @@ class SettingModel(QAbstractTableModel):
 
     def line_of(self, path: Path) -> int:
         """The place of the line of a path; -1 if it is not shown."""
-        return next((index for index, line in enumerate(self.lines) if line.path == path), -1)
+        return next(
+            (
+                index
+                for index, line in enumerate(self.lines)
+                if line.path == path
+            ),
+            -1,
+        )
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
@@ -120,13 +150,17 @@ class SettingModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 1
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         line = self.line_at(index.row())
         if line is None:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
             return line.text
-        return line.help or None if role == Qt.ItemDataRole.ToolTipRole else None
+        return (
+            line.help or None if role == Qt.ItemDataRole.ToolTipRole else None
+        )
 
 
 class LineDelegate(SentenceDelegate):
@@ -137,10 +171,19 @@ class LineDelegate(SentenceDelegate):
         self._view = view
 
     def ground(self, place: int) -> QColor:
-        line, palette = self._view.setting.line_at(place), self._view.brushes.palette
-        return palette.ground if line is not None and line.heading else palette.sheet
+        line, palette = (
+            self._view.setting.line_at(place),
+            self._view.brushes.palette,
+        )
+        return (
+            palette.ground
+            if line is not None and line.heading
+            else palette.sheet
+        )
 
-    def draw_before(self, painter: QPainter, layout: RowLayout, place: int) -> None:
+    def draw_before(
+        self, painter: QPainter, layout: RowLayout, place: int
+    ) -> None:
         line = self._view.setting.line_at(place)
         if line is not None and self._view.setting.is_folded(line):
             painter.setPen(self._view.brushes.palette.dim)
@@ -149,8 +192,8 @@ class LineDelegate(SentenceDelegate):
 
 
 class SettingView(ChipTable):
-    """The lines of the setting. Enter adds, Delete removes, Alt with the arrows moves, C walks the
-    chips.
+    """The lines of the setting. Enter adds, Delete removes, Alt with the arrows
+    moves, C walks the chips.
     """
 
     walked = Signal(object)
@@ -173,8 +216,12 @@ class SettingView(ChipTable):
         self.setHorizontalHeader(self.where)
         self.where.show()
         self.where.filtered.connect(self.filter)
-        self.verticalScrollBar().valueChanged.connect(self.where.viewport().update)
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.verticalScrollBar().valueChanged.connect(
+            self.where.viewport().update
+        )
+        self.horizontalHeader().setSectionResizeMode(
+            QHeaderView.ResizeMode.Stretch
+        )
         self.menu: QMenu | None = None
         self._path: Path = ("cover",)
         self._layouts: dict[int, RowLayout] = {}
@@ -190,8 +237,12 @@ class SettingView(ChipTable):
     needs_row = shows_rows = False
 
     def heading(self) -> str:
-        """The text of the line over the setting: what it holds and what its keys do."""
-        return "keys, events, stages, cast and cues · Enter adds · Delete removes"
+        """The text of the line over the setting: what it holds and what its
+        keys do.
+        """
+        return (
+            "keys, events, stages, cast and cues · Enter adds · Delete removes"
+        )
 
     def reload(self) -> None:
         """Take up the project as it now is, if it was changed since."""
@@ -202,8 +253,8 @@ class SettingView(ChipTable):
         self._shown = self.desk.project
 
     def _followed(self, path: Path) -> Path:
-        """Where the line of a path is now, if its document is called otherwise than when it was
-        shown last.
+        """Where the line of a path is now, if its document is called otherwise
+        than when it was shown last.
         """
         if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
             return path
@@ -214,17 +265,28 @@ class SettingView(ChipTable):
             for project in (self.desk.project, self._shown)
         )
         new = [name for name in now if name not in before]
-        return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path
+        return (
+            (path[0], new[0], *path[2:])
+            if path[1] not in now and len(new) == 1
+            else path
+        )
 
     def _followed_entry(self, path: Path) -> Path:
-        """Where the entry of a mapping is now, if it is called otherwise than it was."""
+        """Where the entry of a mapping is now, if it is called otherwise than
+        it was.
+        """
         try:
-            now, before = list(at(self.desk.project, path[:-1])), list(at(self._shown, path[:-1]))
+            now, before = (
+                list(at(self.desk.project, path[:-1])),
+                list(at(self._shown, path[:-1])),
+            )
         except (KeyError, IndexError):
             # What it belonged to is gone.
             return path
         new = [name for name in now if name not in before]
-        renamed = path[-1] not in now and len(now) == len(before) and len(new) == 1
+        renamed = (
+            path[-1] not in now and len(now) == len(before) and len(new) == 1
+        )
         return (*path[:-1], new[0]) if renamed else path
 
     def select_path(self, path: Path) -> None:
@@ -233,10 +295,16 @@ class SettingView(ChipTable):
             path = self.setting.nearest_around(path) or path
         while path and self.setting.line_of(path) < 0:
             last = path[-1]
-            path = (*path[:-1], last - 1) if isinstance(last, int) and last > 0 else path[:-1]
+            path = (
+                (*path[:-1], last - 1)
+                if isinstance(last, int) and last > 0
+                else path[:-1]
+            )
         index = max(0, self.setting.line_of(path))
         self.setCurrentIndex(self.setting.index(index, SENTENCES))
-        self._path = self.setting.lines[index].path if self.setting.lines else ()
+        self._path = (
+            self.setting.lines[index].path if self.setting.lines else ()
+        )
         self.scrollTo(self.currentIndex())
         self.viewport().update()
 
@@ -255,7 +323,11 @@ class SettingView(ChipTable):
         if line is None:
             return None
         if index not in self._layouts:
-            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
+            flow = make_flow(
+                self.brushes.fonts,
+                self.viewport().width(),
+                compact=self.compact,
+            )
             self._layouts[index] = flow.lay_out(line.pieces, line.depth)
         return self._layouts[index]
 
@@ -267,13 +339,23 @@ class SettingView(ChipTable):
         self._set_heights()
 
     def _set_heights(self) -> None:
-        """Lines that look as others did are as high as those: only what is seen is laid out."""
+        """Lines that look as others did are as high as those: only what is seen
+        is laid out.
+        """
         self._layouts.clear()
         for index, line in enumerate(self.setting.lines):
-            looks = (line.depth, *((piece.text, piece.role, piece.group) for piece in line.pieces))
+            looks = (
+                line.depth,
+                *(
+                    (piece.text, piece.role, piece.group)
+                    for piece in line.pieces
+                ),
+            )
             if looks not in self._heights:
                 layout = self.layout_at(index)
-                self._heights[looks] = int(layout.height) if layout is not None else 0
+                self._heights[looks] = (
+                    int(layout.height) if layout is not None else 0
+                )
             if self.rowHeight(index) != self._heights[looks]:
                 self.setRowHeight(index, self._heights[looks])
         self.viewport().update()
@@ -292,7 +374,9 @@ class SettingView(ChipTable):
         here = self._list_here()
         if here is not None:
             menu.addSeparator()
-            menu.addAction(f"Several {here.what}, typed as a list…", self.ask_for_list)
+            menu.addAction(
+                f"Several {here.what}, typed as a list…", self.ask_for_list
+            )
         self.menu = menu
         corner = self.visualRect(self.currentIndex()).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(40, 0)))
@@ -322,7 +406,9 @@ class SettingView(ChipTable):
         return True
 
     def add_listed(self, text: str) -> None:
-        """Make what a text lists where the selected line stands, and name what was not taken."""
+        """Make what a text lists where the selected line stands, and name what
+        was not taken.
+        """
         here = self._list_here()
         if here is None:
             self.desk.message.emit(
@@ -330,7 +416,9 @@ class SettingView(ChipTable):
             )
             return
         taken, faults = here.read(self.desk.project, text)
-        if taken and self.apply_edit(Edit(f"Add {here.what}", lambda p: here.put(p, taken))):
+        if taken and self.apply_edit(
+            Edit(f"Add {here.what}", lambda p: here.put(p, taken))
+        ):
             self.select_path(here.line_of(self.desk.project, next(iter(taken))))
         self.desk.message.emit(listed_message(here.what, taken, faults))
 
@@ -339,7 +427,9 @@ class SettingView(ChipTable):
         here = self._list_here()
         if here is not None:
             label = f"{here.example} · Ctrl+Enter makes them"
-            text = self._dialogs().note(f"Several {here.what}", label, verb="Make them")
+            text = self._dialogs().note(
+                f"Several {here.what}", label, verb="Make them"
+            )
             if text:
                 self.add_listed(text)
 
@@ -348,7 +438,11 @@ class SettingView(ChipTable):
         path = self._path
         if self.member_here() is not None:
             return NumbersTarget(path[:4])
-        return KeysTarget(path[:2]) if len(path) > 1 and path[0] == "blackboards" else None
+        return (
+            KeysTarget(path[:2])
+            if len(path) > 1 and path[0] == "blackboards"
+            else None
+        )
 
     def delete(self) -> bool:
         self._remove()
@@ -358,7 +452,9 @@ class SettingView(ChipTable):
         """Remove what the selected line is about, if it can be."""
         line = self.line
         if line is None or not line.removable:
-            self.desk.message.emit("This line cannot be removed; select one below it.")
+            self.desk.message.emit(
+                "This line cannot be removed; select one below it."
+            )
             return
         path = line.path
         users = Setting(self.desk.project, self.desk.catalog).users(path)
@@ -376,7 +472,9 @@ class SettingView(ChipTable):
         path = self._path
         if path and isinstance(path[-1], int):
             last = path[-1]
-            if self.apply_edit(Edit("Move", lambda project: move(project, path, step))):
+            if self.apply_edit(
+                Edit("Move", lambda project: move(project, path, step))
+            ):
                 self.select_path((*path[:-1], last + step))
         return True
 
@@ -389,7 +487,9 @@ class SettingView(ChipTable):
         self.select_path(self._path)
 
     def filter(self, text: str) -> None:
-        """Show only the lines that hold all words of a text, and what they are below of."""
+        """Show only the lines that hold all words of a text, and what they are
+        below of.
+        """
         path = self._path
         self.setting.words = tuple(text.split())
         self.setting.reload()
@@ -415,16 +515,20 @@ class SettingView(ChipTable):
         self.select_path(path)
 
     def behavior_here(self) -> str | None:
-        """The behavior that the selected line is about, if it is about one: of one of the cast,
-        what it runs.
+        """The behavior that the selected line is about, if it is about one: of
+        one of the cast, what it runs.
         """
         path, member = self._path, self.member_here()
         if member is not None:
             return member.behavior
-        return str(path[1]) if len(path) > 1 and path[0] == "behaviors" else None
+        return (
+            str(path[1]) if len(path) > 1 and path[0] == "behaviors" else None
+        )
 
     def member_here(self) -> Member | None:
-        """The one of a cast that the selected line is about, if it is about one."""
+        """The one of a cast that the selected line is about, if it is about
+        one.
+        """
         path = self._path
         if len(path) < 4 or path[0] != "scenarios" or path[2] != "cast":
             return None

@@ -1,4 +1,6 @@
-"""The band over the setting: in which section the first line that is seen stands, and a filter."""
+"""The band over the setting: in which section the first line that is seen
+stands, and a filter.
+"""
 
 from typing import TYPE_CHECKING
 
@@ -50,26 +52,41 @@ class WhereHeader(QHeaderView):
         view = self._view
         top = view.rowAt(0)
         around = view.setting.section_at(max(0, top))
-        return " › ".join(line.pieces[0 if line.heading else 1].text for line in around)
+        return " › ".join(
+            line.pieces[0 if line.heading else 1].text for line in around
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(
-            super().sizeHint().width(), max(HIGH, self.filter_line.sizeHint().height() + 6)
+            super().sizeHint().width(),
+            max(HIGH, self.filter_line.sizeHint().height() + 6),
         )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         high = self.filter_line.sizeHint().height()
         left = self.width() - FILTER_W - EDGE
-        self.filter_line.setGeometry(left, (self.height() - high) // 2, FILTER_W, high)
+        self.filter_line.setGeometry(
+            left, (self.height() - high) // 2, FILTER_W, high
+        )
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Enter, Esc and the arrow down leave the filter; Esc also takes it away."""
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+        """Enter, Esc and the arrow down leave the filter; Esc also takes it
+        away.
+        """
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+        ):
             key = event.key()
             if key == Qt.Key.Key_Escape:
                 self.filter_line.clear()
-            if key in (Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down):
+            if key in (
+                Qt.Key.Key_Escape,
+                Qt.Key.Key_Return,
+                Qt.Key.Key_Enter,
+                Qt.Key.Key_Down,
+            ):
                 self._view.setFocus()
                 return True
         return super().eventFilter(watched, event)
@@ -80,8 +97,12 @@ class WhereHeader(QHeaderView):
             self._view.select_path(around[-1].path)
             self._view.setFocus()
 
-    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
-        guarded(painter, self, QRectF(rect), lambda each: self._draw(each, rect))
+    def paintSection(
+        self, painter: QPainter, rect: QRect, section: int
+    ) -> None:
+        guarded(
+            painter, self, QRectF(rect), lambda each: self._draw(each, rect)
+        )
 
     def _draw(self, painter: QPainter, rect: QRect) -> None:
         brushes = self._view.brushes

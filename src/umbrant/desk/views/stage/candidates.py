@@ -1,4 +1,6 @@
-"""What an option scores for each of the group that it is scored for. Knows nothing of Qt."""
+"""What an option scores for each of the group that it is scored for. Knows
+nothing of Qt.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -23,9 +25,15 @@ class CandidateMark:
 
 
 def candidates(
-    behavior: Behavior, row_id: str, record: AgentRecord, tick: int, place_of: PlaceOf
+    behavior: Behavior,
+    row_id: str,
+    record: AgentRecord,
+    tick: int,
+    place_of: PlaceOf,
 ) -> Iterator[CandidateMark]:
-    """The candidates of the option that a row is, or is in; of a utility those of its options."""
+    """The candidates of the option that a row is, or is in; of a utility those
+    of its options.
+    """
     for option in _options(behavior, row_id):
         row, kept = behavior.row(option), record.row(option)
         best = kept.gauge_at(tick)
@@ -35,7 +43,9 @@ def candidates(
             # Without a bonus, not even one of 0, it is no candidate any more.
             if name is None or gauge is None or gauge.of is None or at is None:
                 continue
-            score = f"{gauge.value:.2f}" + (f" + {gauge.of:.2f}" if gauge.of else "")
+            score = f"{gauge.value:.2f}" + (
+                f" + {gauge.of:.2f}" if gauge.of else ""
+            )
             words = f"{row.name or row.kind} scores {score} for {name}"
             is_best = best is not None and best.about == name
             yield CandidateMark(name, at, score, is_best, words)
@@ -48,4 +58,8 @@ def _options(behavior: Behavior, row_id: str) -> Iterator[str]:
             yield each
             return
     if behavior.row(row_id).kind == UTILITY:
-        yield from (each for each in outline.children[row_id] if behavior.row(each).kind == OPTION)
+        yield from (
+            each
+            for each in outline.children[row_id]
+            if behavior.row(each).kind == OPTION
+        )

@@ -1,10 +1,19 @@
-"""Drawing the ground of a stage: its areas with their names, and where nobody can walk."""
+"""Drawing the ground of a stage: its areas with their names, and where nobody
+can walk.
+"""
 
 from collections.abc import Callable, Sequence
 
 import shapely
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+)
 
 from umbrant.desk.widgets.painted import saved
 from umbrant.desk.widgets.theme import Palette
@@ -18,18 +27,23 @@ ToPixels = Callable[[Point], QPointF]
 def paint_ground(
     painter: QPainter, stage: Stage, palette: Palette, to_pixels: ToPixels
 ) -> list[QRectF]:
-    """The land, the areas on it, and a cross for each place. Returns where names have been
-    written.
+    """The land, the areas on it, and a cross for each place. Returns where
+    names have been written.
     """
     land = QRectF(to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0)))
     painter.fillRect(land, palette.land)
     outlines = [
-        (area, QPolygonF([to_pixels(corner) for corner in area.corners])) for area in stage.areas
+        (area, QPolygonF([to_pixels(corner) for corner in area.corners]))
+        for area in stage.areas
     ]
-    for area, outline in sorted(outlines, key=lambda each: each[0].blocks is Blocks.SIGHT_AND_WAY):
+    for area, outline in sorted(
+        outlines, key=lambda each: each[0].blocks is Blocks.SIGHT_AND_WAY
+    ):
         _paint_area(painter, area, outline, palette)
     written: list[QRectF] = []
-    for area, outline in sorted(outlines, key=lambda each: each[0].blocks is Blocks.NOTHING):
+    for area, outline in sorted(
+        outlines, key=lambda each: each[0].blocks is Blocks.NOTHING
+    ):
         if area.blocks is Blocks.NOTHING:
             solid = [
                 each.boundingRect()
@@ -37,11 +51,22 @@ def paint_ground(
                 if other.blocks is Blocks.SIGHT_AND_WAY
             ]
             written.append(
-                _name_zone(painter, outline.boundingRect(), area.name, palette, [*written, *solid])
+                _name_zone(
+                    painter,
+                    outline.boundingRect(),
+                    area.name,
+                    palette,
+                    [*written, *solid],
+                )
             )
         else:
             written.append(
-                _name_area(painter, outline.boundingRect(), area.name.removeprefix("the "), palette)
+                _name_area(
+                    painter,
+                    outline.boundingRect(),
+                    area.name.removeprefix("the "),
+                    palette,
+                )
             )
     painter.setPen(palette.dim)
     for place in stage.places:
@@ -52,7 +77,11 @@ def paint_ground(
 
 
 def paint_off_limits(
-    painter: QPainter, stage: Stage, radius_m: float, palette: Palette, to_pixels: ToPixels
+    painter: QPainter,
+    stage: Stage,
+    radius_m: float,
+    palette: Palette,
+    to_pixels: ToPixels,
 ) -> None:
     """Hatch where a body of this radius cannot be."""
     land = shapely.box(0, 0, stage.width_m, stage.height_m)
@@ -62,7 +91,9 @@ def paint_off_limits(
         if not isinstance(part, shapely.Polygon):
             continue
         for ring in (part.exterior, *part.interiors):
-            path.addPolygon(QPolygonF([to_pixels((x, y)) for x, y in ring.coords]))
+            path.addPolygon(
+                QPolygonF([to_pixels((x, y)) for x, y in ring.coords])
+            )
             path.closeSubpath()
     colour = QColor(palette.refused)
     colour.setAlphaF(0.45)
@@ -71,40 +102,68 @@ def paint_off_limits(
     painter.drawPath(path)
 
 
-def _paint_area(painter: QPainter, area: Area, outline: QPolygonF, palette: Palette) -> None:
-    """The shape of an area; one that is in the way of nothing is an outline on the ground."""
-    solid, open_ = area.blocks is Blocks.SIGHT_AND_WAY, area.blocks is Blocks.NOTHING
-    painter.setBrush(Qt.BrushStyle.NoBrush if open_ else palette.wall if solid else palette.water)
+def _paint_area(
+    painter: QPainter, area: Area, outline: QPolygonF, palette: Palette
+) -> None:
+    """The shape of an area; one that is in the way of nothing is an outline on
+    the ground.
+    """
+    solid, open_ = (
+        area.blocks is Blocks.SIGHT_AND_WAY,
+        area.blocks is Blocks.NOTHING,
+    )
+    painter.setBrush(
+        Qt.BrushStyle.NoBrush
+        if open_
+        else palette.wall
+        if solid
+        else palette.water
+    )
     if open_:
         painter.setPen(QPen(palette.faint, 1, Qt.PenStyle.DashLine))
     else:
-        painter.setPen(QPen(palette.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
+        painter.setPen(
+            QPen(palette.wall_rule, 1) if solid else Qt.PenStyle.NoPen
+        )
     painter.drawPolygon(outline)
 
 
 def _name_zone(
-    painter: QPainter, zone: QRectF, name: str, palette: Palette, taken: Sequence[QRectF]
+    painter: QPainter,
+    zone: QRectF,
+    name: str,
+    palette: Palette,
+    taken: Sequence[QRectF],
 ) -> QRectF:
-    """Write a name into the first corner of a zone in which nothing stands. Returns where it
-    stands.
+    """Write a name into the first corner of a zone in which nothing stands.
+    Returns where it stands.
     """
     text = painter.fontMetrics().boundingRect(name)
     box = QRectF(0, 0, text.width() + 1, text.height())
     inside = zone.adjusted(4, 1, -4, -1)
     rights, lows = inside.right() - box.width(), inside.bottom() - box.height()
-    corners = [(x, y) for y in (inside.top(), lows) for x in (inside.left(), rights)]
+    corners = [
+        (x, y) for y in (inside.top(), lows) for x in (inside.left(), rights)
+    ]
     boxes = [box.translated(*corner) for corner in corners]
     free = next(
-        (each for each in boxes if not any(each.intersects(other) for other in taken)), boxes[0]
+        (
+            each
+            for each in boxes
+            if not any(each.intersects(other) for other in taken)
+        ),
+        boxes[0],
     )
     painter.setPen(palette.dim)
     painter.drawText(free, Qt.AlignmentFlag.AlignTop, name)
     return free
 
 
-def _name_area(painter: QPainter, box: QRectF, name: str, palette: Palette) -> QRectF:
-    """Write a name into an area: across, or upwards where it is narrow; not at all where it would
-    be cut off.
+def _name_area(
+    painter: QPainter, box: QRectF, name: str, palette: Palette
+) -> QRectF:
+    """Write a name into an area: across, or upwards where it is narrow; not at
+    all where it would be cut off.
 
     Returns where it stands.
     """
@@ -113,12 +172,18 @@ def _name_area(painter: QPainter, box: QRectF, name: str, palette: Palette) -> Q
     wide, high = text.width(), text.height()
     if wide <= box.width() and high <= box.height():
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-        return QRectF(box.center() - QPointF(wide / 2, high / 2), QSizeF(wide, high))
+        return QRectF(
+            box.center() - QPointF(wide / 2, high / 2), QSizeF(wide, high)
+        )
     if wide <= box.height() and high <= box.width():
         with saved(painter):
             painter.translate(box.center())
             painter.rotate(-90)
-            upwards = QRectF(-box.height() / 2, -box.width() / 2, box.height(), box.width())
+            upwards = QRectF(
+                -box.height() / 2, -box.width() / 2, box.height(), box.width()
+            )
             painter.drawText(upwards, Qt.AlignmentFlag.AlignCenter, name)
-        return QRectF(box.center() - QPointF(high / 2, wide / 2), QSizeF(high, wide))
+        return QRectF(
+            box.center() - QPointF(high / 2, wide / 2), QSizeF(high, wide)
+        )
     return QRectF()

@@ -1,5 +1,5 @@
-"""What can be dragged on the stage: points of walks; while setting up also places, things, starts
-and corners.
+"""What can be dragged on the stage: points of walks; while setting up also
+places, things, starts and corners.
 """
 
 from collections.abc import Iterator, Sequence
@@ -12,7 +12,9 @@ from umbrant.model.values import Point
 
 @dataclass(frozen=True)
 class Handle:
-    """A point of the project that is drawn as a square and can be dragged. `path` leads to it."""
+    """A point of the project that is drawn as a square and can be dragged.
+    `path` leads to it.
+    """
 
     path: Path
     at: Point
@@ -26,8 +28,8 @@ class Handle:
 
 @dataclass(frozen=True)
 class Guides:
-    """What a point that is dragged is in line with: one straight above or below it, and one
-    straight beside it.
+    """What a point that is dragged is in line with: one straight above or below
+    it, and one straight beside it.
     """
 
     above: Point | None = None
@@ -37,13 +39,27 @@ class Guides:
 NO_GUIDES = Guides()
 
 
-def in_line(to: Point, others: Sequence[Point], within_m: float) -> tuple[Point, Guides]:
-    """A point moved into line with others that it is nearly in line with, and which they are."""
+def in_line(
+    to: Point, others: Sequence[Point], within_m: float
+) -> tuple[Point, Guides]:
+    """A point moved into line with others that it is nearly in line with, and
+    which they are.
+    """
     above = min(others, key=lambda each: abs(each[0] - to[0]), default=None)
     level = min(others, key=lambda each: abs(each[1] - to[1]), default=None)
-    above = above if above is not None and abs(above[0] - to[0]) <= within_m else None
-    level = level if level is not None and abs(level[1] - to[1]) <= within_m else None
-    return (above[0] if above else to[0], level[1] if level else to[1]), Guides(above, level)
+    above = (
+        above
+        if above is not None and abs(above[0] - to[0]) <= within_m
+        else None
+    )
+    level = (
+        level
+        if level is not None and abs(level[1] - to[1]) <= within_m
+        else None
+    )
+    return (above[0] if above else to[0], level[1] if level else to[1]), Guides(
+        above, level
+    )
 
 
 def walk_handles(scenario: Scenario) -> Iterator[Handle]:

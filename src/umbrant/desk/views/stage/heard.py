@@ -1,5 +1,5 @@
-"""What is on its way between agents at the playhead: noises that still ring, and events from who
-raised them to who receives them. Knows nothing of Qt.
+"""What is on its way between agents at the playhead: noises that still ring,
+and events from who raised them to who receives them. Knows nothing of Qt.
 """
 
 import math
@@ -18,18 +18,26 @@ from umbrant.take.reader import Take
 from umbrant.take.record import Outcome, RowRecord
 
 SHOWN_S = 0.6
-"""How long an event is shown after it was received: most are received in the very next tick."""
+"""How long an event is shown after it was received: most are received in the
+very next tick.
+"""
 ValuesAt = Callable[[str, int], Values]
 """Gives what the keys of one of the cast held at a tick."""
 MOST_RINGING = 20
-"""How many noises of one row are shown at once: one that is made at every tick is one ring."""
+"""How many noises of one row are shown at once: one that is made at every tick
+is one ring.
+"""
 MOST_EVENTS = 40
-"""How many events are shown at once; in a crowd those of the agent that is looked at come first."""
+"""How many events are shown at once; in a crowd those of the agent that is
+looked at come first.
+"""
 
 
 @dataclass(frozen=True)
 class NoiseRing:
-    """A noise that still rings: how far it is heard by a body that hears as the one looked at."""
+    """A noise that still rings: how far it is heard by a body that hears as the
+    one looked at.
+    """
 
     centre: Point
     radius_m: float
@@ -69,7 +77,11 @@ class Moment:
     def place(self, name: str, tick: int) -> Point | None:
         """Where one of the cast was at a tick; None if it was not on the stage."""
         poses = self.take.poses.get(name)
-        if poses is None or not 0 <= tick < len(poses) or math.isnan(poses[tick][0]):
+        if (
+            poses is None
+            or not 0 <= tick < len(poses)
+            or math.isnan(poses[tick][0])
+        ):
             return None
         return float(poses[tick][0]), float(poses[tick][1])
 
@@ -89,11 +101,12 @@ def noises(
     hearing_m: float,
     place_of: PlaceOf,
 ) -> Iterator[NoiseRing]:
-    """The noises of some of the cast that still ring, by what their rows did: as loud as they are
-    set up, or as the keys said when they were made. `hearing_m` is how far a noise of loudness 1 is
-    heard.
+    """The noises of some of the cast that still ring, by what their rows did:
+    as loud as they are set up, or as the keys said when they were made.
+    `hearing_m` is how far a noise of loudness 1 is heard.
     """
-    # Once for each behavior, for most rows make no noise and many of a cast may run the same ones.
+    # Once for each behavior, for most rows make no noise and many of a cast may
+    # run the same ones.
     sources: dict[str, list[NoiseSource]] = {}
     for member in members:
         record, name = moment.take.agents.get(member.name), member.behavior
@@ -101,11 +114,17 @@ def noises(
             continue
         if name not in sources:
             behavior = moment.take.header.expanded(name).behavior
-            sources[name] = [each for row in behavior.rows for each in _sources(row, catalog)]
+            sources[name] = [
+                each for row in behavior.rows for each in _sources(row, catalog)
+            ]
         for source in sources[name]:
             kept = record.rows.get(source.row.id)
-            for tick in _made_at(kept, source, moment) if kept is not None else ():
-                yield from _rings(moment, member, source, tick, values_at, hearing_m, place_of)
+            for tick in (
+                _made_at(kept, source, moment) if kept is not None else ()
+            ):
+                yield from _rings(
+                    moment, member, source, tick, values_at, hearing_m, place_of
+                )
 
 
 @dataclass(frozen=True)
@@ -121,9 +140,14 @@ class NoiseSource:
 
 
 def _sources(row: Row, catalog: Catalog) -> Iterator[NoiseSource]:
-    # A take has when a row was entered and left, which is not when its work began under the others.
-    decorators = [catalog.get(each.kind, Family.DECORATOR) for each in row.decorators]
-    is_recorded = all(kind is not None and kind.keeps_work for kind in decorators)
+    # A take has when a row was entered and left, which is not when its work
+    # began under the others.
+    decorators = [
+        catalog.get(each.kind, Family.DECORATOR) for each in row.decorators
+    ]
+    is_recorded = all(
+        kind is not None and kind.keeps_work for kind in decorators
+    )
     parts = [(row.kind, row.args, ROW)] if is_recorded else []
     for index, upkeep in enumerate(row.upkeep):
         parts.append((upkeep.kind, upkeep.args, part_name("upkeep", index)))
@@ -142,11 +166,14 @@ def _rings(
     hearing_m: float,
     place_of: PlaceOf,
 ) -> Iterator[NoiseRing]:
-    """The ring of a noise that was made at a tick; none where nobody knows its place."""
+    """The ring of a noise that was made at a tick; none where nobody knows its
+    place.
+    """
     values = values_at(member.name, tick)
     at = moment.place(member.name, tick)
     if source.noise.at_target:
-        # Who was struck may have gone on since; what is no body stands where it stood.
+        # Who was struck may have gone on since; what is no body stands where it
+        # stood.
         at = target_of(
             source.kind,
             source.args,
@@ -159,7 +186,12 @@ def _rings(
 
 
 def _ring(
-    moment: Moment, member: Member, row: Row, at: Point, radius_m: float, tick: int
+    moment: Moment,
+    member: Member,
+    row: Row,
+    at: Point,
+    radius_m: float,
+    tick: int,
 ) -> NoiseRing:
     who = moment.titles.get(member.name, member.name)
     words = (
@@ -170,7 +202,9 @@ def _ring(
     return NoiseRing(at, radius_m, 1.0 - age_s / RINGS_S, words)
 
 
-def _made_at(record: RowRecord, source: NoiseSource, moment: Moment) -> Iterator[int]:
+def _made_at(
+    record: RowRecord, source: NoiseSource, moment: Moment
+) -> Iterator[int]:
     """The ticks of the last seconds at which a part of a row made its noise."""
     first = moment.tick - math.ceil(RINGS_S * moment.rate) + 1
     if source.part != ROW:
@@ -193,7 +227,9 @@ def _loudness(source: NoiseSource, values: Values) -> float:
     if not isinstance(loudness, str):
         return loudness
     param = source.kind.param(loudness)
-    given = source.args.get(loudness, param.default if param is not None else None)
+    given = source.args.get(
+        loudness, param.default if param is not None else None
+    )
     found = values.get(given.key) if isinstance(given, KeyRef) else given
     return float(found) if isinstance(found, int | float) else 0.0
 
@@ -208,28 +244,45 @@ def events(moment: Moment, looked_at: str) -> list[EventLine]:
         for receiver in moment.take.agents
         for sender, line in _events_to(moment, receiver)
     ]
-    return [line for _, line in sorted(found, key=lambda each: each[0])][:MOST_EVENTS]
+    return [line for _, line in sorted(found, key=lambda each: each[0])][
+        :MOST_EVENTS
+    ]
 
 
-def _events_to(moment: Moment, receiver: str) -> Iterator[tuple[str, EventLine]]:
-    """The events that one of the cast receives soon, or did not long ago, with who raised them."""
+def _events_to(
+    moment: Moment, receiver: str
+) -> Iterator[tuple[str, EventLine]]:
+    """The events that one of the cast receives soon, or did not long ago, with
+    who raised them.
+    """
     received = moment.take.agents[receiver].received
     shown = SHOWN_S * moment.rate
-    since = bisect_right(received, moment.tick - shown, key=lambda each: each.tick)
+    since = bisect_right(
+        received, moment.tick - shown, key=lambda each: each.tick
+    )
     for each in received[since:]:
         raised = _raised_at(moment, each.other, each.event, each.tick)
-        # What is received later was raised later, but for what is delayed; and a delay is short.
+        # What is received later was raised later, but for what is delayed; and
+        # a delay is short.
         if raised is None or raised > moment.tick:
             continue
-        start, end = moment.place(each.other, raised), moment.place(receiver, moment.tick)
+        start, end = (
+            moment.place(each.other, raised),
+            moment.place(receiver, moment.tick),
+        )
         if start is None or end is None or each.other == receiver:
             continue
         under_way = max(1, each.tick - raised)
         is_there = each.tick <= moment.tick
         when = "received " + moment.ago(each.tick)
         if not is_there:
-            when = f"received in {(each.tick - moment.tick) / moment.rate:.2f} s"
-        titles = moment.titles.get(each.other, each.other), moment.titles.get(receiver, receiver)
+            when = (
+                f"received in {(each.tick - moment.tick) / moment.rate:.2f} s"
+            )
+        titles = (
+            moment.titles.get(each.other, each.other),
+            moment.titles.get(receiver, receiver),
+        )
         yield (
             each.other,
             EventLine(
@@ -243,13 +296,19 @@ def _events_to(moment: Moment, receiver: str) -> Iterator[tuple[str, EventLine]]
         )
 
 
-def _raised_at(moment: Moment, sender: str, event: str, before: int) -> int | None:
-    """When an event was raised that was received at a tick; None for one of a cue."""
+def _raised_at(
+    moment: Moment, sender: str, event: str, before: int
+) -> int | None:
+    """When an event was raised that was received at a tick; None for one of a
+    cue.
+    """
     record = moment.take.agents.get(sender)
     if record is None:
         return None
     raised = record.raised
-    for index in range(bisect_left(raised, before, key=lambda each: each.tick) - 1, -1, -1):
+    for index in range(
+        bisect_left(raised, before, key=lambda each: each.tick) - 1, -1, -1
+    ):
         if raised[index].event == event:
             return raised[index].tick
     return None

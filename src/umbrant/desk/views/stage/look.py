@@ -1,5 +1,5 @@
-"""What is to be seen on the stage now: taken from the take at the playhead, or from the rehearsal
-that goes on.
+"""What is to be seen on the stage now: taken from the take at the playhead, or
+from the rehearsal that goes on.
 """
 
 import math
@@ -10,7 +10,13 @@ from typing import TYPE_CHECKING
 
 from umbrant.catalog.kind import ROWS
 from umbrant.desk.views.stage.candidates import CandidateMark, candidates
-from umbrant.desk.views.stage.heard import EventLine, Moment, NoiseRing, events, noises
+from umbrant.desk.views.stage.heard import (
+    EventLine,
+    Moment,
+    NoiseRing,
+    events,
+    noises,
+)
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
     BodyOutline,
@@ -20,7 +26,12 @@ from umbrant.desk.views.stage.painting import (
     StageLook,
     StandingLook,
 )
-from umbrant.desk.views.stage.rings import Ring, condition_rings, conditions_of, rings
+from umbrant.desk.views.stage.rings import (
+    Ring,
+    condition_rings,
+    conditions_of,
+    rings,
+)
 from umbrant.desk.views.stage.sides import TwoSides, two_sides
 from umbrant.model.kind_ids import MACHINE
 from umbrant.model.staging import Body, Member, Scenario, Stage
@@ -31,16 +42,22 @@ if TYPE_CHECKING:
     from umbrant.desk.views.stage.view import StageView
 
 CROWD = 7
-"""From how many of a kind on their names give way: they are told where the mouse rests."""
+"""From how many of a kind on their names give way: they are told where the
+mouse rests.
+"""
 ELSEWHERE_M = 0.05
 """How far apart a body is in two takes, at least, to be drawn twice."""
 SAID_S = 2.0
 """How long what was said stays on the stage."""
 
 
-def standing_of(view: "StageView", stage: Stage, scenario: Scenario) -> StandingLook:
+def standing_of(
+    view: "StageView", stage: Stage, scenario: Scenario
+) -> StandingLook:
     """What does not move by itself."""
-    walking = [each.body.radius_m for each in scenario.cast if not each.body.flies]
+    walking = [
+        each.body.radius_m for each in scenario.cast if not each.body.flies
+    ]
     return StandingLook(
         stage,
         walks=tuple(
@@ -48,7 +65,10 @@ def standing_of(view: "StageView", stage: Stage, scenario: Scenario) -> Standing
             for member in scenario.players
             if member.behavior is None and member.walk
         ),
-        squares=tuple(Square(handle.at, view.chosen == handle.path) for handle in view.handles()),
+        squares=tuple(
+            Square(handle.at, view.chosen == handle.path)
+            for handle in view.handles()
+        ),
         # Where the widest of those that walk can go, all can.
         off_limits_for_m=max(walking, default=0.3) if view.arranging else None,
         handled=view.is_handled,
@@ -83,11 +103,16 @@ def _things(view: "StageView", stage: Stage) -> Iterator[PropFigure]:
         yield PropFigure(at, level, name in drains)
 
 
-def props_now(view: "StageView", stage: Stage) -> Iterator[tuple[str, Point, float]]:
+def props_now(
+    view: "StageView", stage: Stage
+) -> Iterator[tuple[str, Point, float]]:
     """Each prop that is there: its name, where it is, and its level."""
     live, take, tick = view.live, view.desk.take, view.desk.playhead
     if live is not None and live.frame is not None:
-        yield from ((name, (x, y), level) for name, (x, y, level) in live.frame.props.items())
+        yield from (
+            (name, (x, y), level)
+            for name, (x, y, level) in live.frame.props.items()
+        )
     elif take is None:
         yield from ((prop.name, prop.at, prop.level) for prop in stage.props)
     else:
@@ -101,8 +126,14 @@ def props_now(view: "StageView", stage: Stage) -> Iterator[tuple[str, Point, flo
 def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
     """Everyone on the stage; who is followed last, so that nobody covers them."""
     many = Counter((each.behavior, each.group) for each in scenario.cast)
-    shown = {member.name for member in scenario.cast if many[member.behavior, member.group] < CROWD}
-    for member in sorted(scenario.players, key=lambda each: _is_followed(view, each)):
+    shown = {
+        member.name
+        for member in scenario.cast
+        if many[member.behavior, member.group] < CROWD
+    }
+    for member in sorted(
+        scenario.players, key=lambda each: _is_followed(view, each)
+    ):
         found = view.place_of(member.name)
         if found is None:
             continue
@@ -112,11 +143,16 @@ def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
             heading_deg=found[1],
             radius_m=member.body.radius_m,
             puppet=member.behavior is None,
-            lead=None if view.live or member.behavior is None else view.desk.leading(member.name),
+            lead=None
+            if view.live or member.behavior is None
+            else view.desk.leading(member.name),
             followed=followed,
             said=_said(view, member.name),
-            # One of many has no name beside it, unless it is the one that is looked at.
-            label=_label(view, member, followed) if followed or member.name in shown else "",
+            # One of many has no name beside it, unless it is the one that is
+            # looked at.
+            label=_label(view, member, followed)
+            if followed or member.name in shown
+            else "",
         )
 
 
@@ -132,14 +168,20 @@ def _outlines(view: "StageView", scenario: Scenario) -> Iterator[BodyOutline]:
         at = float(poses[tick][0]), float(poses[tick][1])
         found = view.place_of(member.name)
         if found is None or math.dist(found[0], at) > ELSEWHERE_M:
-            yield BodyOutline(at, member.body.radius_m, found[0] if found else None)
+            yield BodyOutline(
+                at, member.body.radius_m, found[0] if found else None
+            )
 
 
 def _is_followed(view: "StageView", member: Member) -> bool:
-    """Whether it is the one that is looked at; in a rehearsal, the one that is steered."""
+    """Whether it is the one that is looked at; in a rehearsal, the one that is
+    steered.
+    """
     live = view.live
     return member.name == (
-        live.puppet.name if live is not None and live.puppet else view.desk.agent
+        live.puppet.name
+        if live is not None and live.puppet
+        else view.desk.agent
     )
 
 
@@ -179,12 +221,16 @@ def _cone(view: "StageView") -> Cone | None:
 
 
 def rings_of(view: "StageView") -> Iterator[Ring]:
-    """The ranges that the selected row is about; of a machine, those that its states go by."""
+    """The ranges that the selected row is about; of a machine, those that its
+    states go by.
+    """
     desk, here, row = view.desk, view.place_of(view.desk.agent), view.desk.row
     if row is None or here is None:
         return
     values = _values(view)
-    yield from rings(row, desk.catalog, values, here[0], partial(_place_named, view))
+    yield from rings(
+        row, desk.catalog, values, here[0], partial(_place_named, view)
+    )
     behavior = desk.behavior
     if behavior is None or row.kind not in (MACHINE, "state"):
         return
@@ -192,22 +238,31 @@ def rings_of(view: "StageView") -> Iterator[Ring]:
     for row_id in behavior.outline.within(row.id):
         found = behavior.row(row_id)
         target = behavior.by_id.get(str(found.args.get("to", "")))
-        for when in conditions_of(found, desk.catalog.get(found.kind, *ROWS)) if target else ():
+        for when in (
+            conditions_of(found, desk.catalog.get(found.kind, *ROWS))
+            if target
+            else ()
+        ):
             name = target.name if target is not None else ""
-            for ring in condition_rings(when, desk.catalog, values, here[0], name):
+            for ring in condition_rings(
+                when, desk.catalog, values, here[0], name
+            ):
                 if ring.radius_m not in seen:
                     seen.add(ring.radius_m)
                     yield ring
 
 
 def noises_of(view: "StageView") -> Iterator[NoiseRing]:
-    """The noises that still ring; none in a rehearsal, of which there is no take yet."""
+    """The noises that still ring; none in a rehearsal, of which there is no
+    take yet.
+    """
     moment, member = _moment(view), view.desk.member
     if moment is None:
         return
     hearing_m = (member.body if member is not None else Body()).hearing_m
     values, place = partial(_values_at, view), partial(_place_named, view)
-    # The take's own cast and behaviors, for the project may have been changed since it was played.
+    # The take's own cast and behaviors, for the project may have been changed
+    # since it was played.
     cast = moment.take.header.cast
     yield from noises(moment, cast, view.desk.catalog, values, hearing_m, place)
 
@@ -229,10 +284,16 @@ def _moment(view: "StageView") -> Moment | None:
 def candidates_of(view: "StageView") -> Iterator[CandidateMark]:
     """Those for whom the selected option is scored."""
     explainer, row_id = view.desk.explainer, view.desk.row_id
-    if explainer is None or view.live is not None or row_id not in explainer.outline.number:
+    if (
+        explainer is None
+        or view.live is not None
+        or row_id not in explainer.outline.number
+    ):
         return
     place = partial(_place_named, view)
-    yield from candidates(explainer.behavior, row_id, explainer.record, view.desk.playhead, place)
+    yield from candidates(
+        explainer.behavior, row_id, explainer.record, view.desk.playhead, place
+    )
 
 
 def sides_of(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
@@ -241,7 +302,9 @@ def sides_of(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
     if desk.row is None or here is None:
         return
     for when in conditions_of(desk.row, desk.catalog.get(desk.row.kind, *ROWS)):
-        yield from two_sides(when, _values(view), here[0], partial(_place_named, view), stage)
+        yield from two_sides(
+            when, _values(view), here[0], partial(_place_named, view), stage
+        )
 
 
 def _values(view: "StageView") -> dict[str, Value | None]:
@@ -249,13 +312,17 @@ def _values(view: "StageView") -> dict[str, Value | None]:
     return _values_at(view, view.desk.agent, view.desk.playhead)
 
 
-def _values_at(view: "StageView", agent: str, tick: int) -> dict[str, Value | None]:
+def _values_at(
+    view: "StageView", agent: str, tick: int
+) -> dict[str, Value | None]:
     """What the keys of one of the cast held at a tick."""
     take = view.desk.take
     record = take.agents.get(agent) if take is not None else None
     keys = record.keys.items() if record is not None else ()
     written = {name: changes.at(tick) for name, changes in keys}
-    return {name: each.value if each else None for name, each in written.items()}
+    return {
+        name: each.value if each else None for name, each in written.items()
+    }
 
 
 def _place_named(view: "StageView", name: str) -> Point | None:
@@ -263,13 +330,17 @@ def _place_named(view: "StageView", name: str) -> Point | None:
     found, stage = view.place_of(name), view.shown_stage()
     if found is not None or stage is None:
         return found[0] if found is not None else None
-    standing: dict[str, Point] = {place.name: place.at for place in stage.places}
+    standing: dict[str, Point] = {
+        place.name: place.at for place in stage.places
+    }
     standing |= {each: at for each, at, _ in props_now(view, stage)}
     return standing.get(name)
 
 
 def way_of(view: "StageView") -> tuple[Point, ...]:
-    """The way of the selected row; of a row that holds others, of the one of them that runs."""
+    """The way of the selected row; of a row that holds others, of the one of
+    them that runs.
+    """
     explainer, tick = view.desk.explainer, view.desk.playhead
     if explainer is None or view.desk.row_id not in explainer.outline.number:
         return ()

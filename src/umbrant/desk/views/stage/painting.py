@@ -1,7 +1,8 @@
-"""How the stage is drawn at one moment: the ground, what stands and moves on it, and the names of
-it all.
+"""How the stage is drawn at one moment: the ground, what stands and moves on
+it, and the names of it all.
 
-Plain functions of a `StageLook`, which says all that is to be seen. `stage_look` makes one.
+Plain functions of a `StageLook`, which says all that is to be seen.
+`stage_look` makes one.
 """
 
 import math
@@ -12,7 +13,10 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from umbrant.desk.views.stage.candidates import CandidateMark
-from umbrant.desk.views.stage.ground_painting import paint_ground, paint_off_limits
+from umbrant.desk.views.stage.ground_painting import (
+    paint_ground,
+    paint_off_limits,
+)
 from umbrant.desk.views.stage.handles import NO_GUIDES, Guides
 from umbrant.desk.views.stage.heard import EventLine, NoiseRing
 from umbrant.desk.views.stage.rings import Ring
@@ -34,18 +38,23 @@ from umbrant.model.values import Point
 BAR = 7.0
 """Half the length, in pixels, of the bar where a line of sight is cut off."""
 BEST = 9.0
-"""The radius, in pixels, of the ring around the best of an option's candidates."""
+"""The radius, in pixels, of the ring around the best of an option's candidates.
+"""
 DOT = 3.0
 """The radius of an event on its way."""
 HANDLE = 5.0
 PROP = 5.0
 CROSS = 3.0
-"""How large, in pixels, a handle, a prop and half the cross of a place are drawn."""
+"""How large, in pixels, a handle, a prop and half the cross of a place are
+drawn.
+"""
 
 
 @dataclass(frozen=True)
 class Projection:
-    """Where the places of a stage are drawn: metres with y up become pixels with y down."""
+    """Where the places of a stage are drawn: metres with y up become pixels
+    with y down.
+    """
 
     scale: float
     """Pixels a metre."""
@@ -55,7 +64,10 @@ class Projection:
 
     def to_pixels(self, place: Point) -> QPointF:
         """Where a place is drawn."""
-        return QPointF(self.left + place[0] * self.scale, self.bottom - place[1] * self.scale)
+        return QPointF(
+            self.left + place[0] * self.scale,
+            self.bottom - place[1] * self.scale,
+        )
 
     def to_size(self, metres: float) -> float:
         """How many pixels a length is drawn with."""
@@ -72,13 +84,16 @@ class Square:
 
 @dataclass(frozen=True)
 class StandingLook:
-    """What does not move by itself: the stage, the puppets' walks, and what can be dragged."""
+    """What does not move by itself: the stage, the puppets' walks, and what can
+    be dragged.
+    """
 
     stage: Stage
     walks: tuple[tuple[Point, ...], ...]
     squares: tuple[Square, ...]
     off_limits_for_m: float | None
-    """The radius of the bodies for which it is hatched where they cannot be; None for no hatching.
+    """The radius of the bodies for which it is hatched where they cannot be;
+    None for no hatching.
     """
     handled: bool
     """Whether squares are drawn as large as they are to be taken hold of."""
@@ -86,8 +101,8 @@ class StandingLook:
 
 @dataclass(frozen=True)
 class BodyFigure:
-    """One of the cast. `lead` is an index among the palette's colours; None for what nothing
-    leads.
+    """One of the cast. `lead` is an index among the palette's colours; None for
+    what nothing leads.
     """
 
     at: Point
@@ -103,8 +118,8 @@ class BodyFigure:
 
 @dataclass(frozen=True)
 class BodyOutline:
-    """Where a body is in the other take, and where in the one that is shown; None if it is not on
-    the stage there.
+    """Where a body is in the other take, and where in the one that is shown;
+    None if it is not on the stage there.
     """
 
     at: Point
@@ -133,7 +148,9 @@ class Cone:
 
 @dataclass(frozen=True)
 class StageLook:
-    """All that moves on a stage at one moment, and what the selected row is about."""
+    """All that moves on a stage at one moment, and what the selected row is
+    about.
+    """
 
     things: tuple[PropFigure, ...] = ()
     figures: tuple[BodyFigure, ...] = ()
@@ -155,14 +172,23 @@ class StageLook:
 
 
 def paint_standing(
-    painter: QPainter, standing: StandingLook, projection: Projection, palette: Palette
+    painter: QPainter,
+    standing: StandingLook,
+    projection: Projection,
+    palette: Palette,
 ) -> list[QRectF]:
     """Draw what does not move by itself. Returns where names have been written."""
     painter.setFont(body_font(11))
-    written = paint_ground(painter, standing.stage, palette, projection.to_pixels)
+    written = paint_ground(
+        painter, standing.stage, palette, projection.to_pixels
+    )
     if standing.off_limits_for_m is not None:
         paint_off_limits(
-            painter, standing.stage, standing.off_limits_for_m, palette, projection.to_pixels
+            painter,
+            standing.stage,
+            standing.off_limits_for_m,
+            palette,
+            projection.to_pixels,
         )
     line = QColor(palette.dim)
     line.setAlphaF(0.55)
@@ -172,12 +198,17 @@ def paint_standing(
         painter.drawPolyline([projection.to_pixels(point) for point in walk])
     for square in standing.squares:
         painter.setPen(
-            QPen(palette.now if square.chosen else palette.dim, 2 if square.chosen else 1)
+            QPen(
+                palette.now if square.chosen else palette.dim,
+                2 if square.chosen else 1,
+            )
         )
         painter.setBrush(palette.sheet)
         size = HANDLE if standing.handled or square.chosen else HANDLE / 2
         at = projection.to_pixels(square.at)
-        painter.drawRect(QRectF(at.x() - size / 2, at.y() - size / 2, size, size))
+        painter.drawRect(
+            QRectF(at.x() - size / 2, at.y() - size / 2, size, size)
+        )
     return written
 
 
@@ -190,7 +221,9 @@ def paint_moving(
     written: Sequence[QRectF],
     palette: Palette,
 ) -> None:
-    """Draw what moves, over what does not; names keep clear of those that are `written` already."""
+    """Draw what moves, over what does not; names keep clear of those that are
+    `written` already.
+    """
     painter.setFont(body_font(11))
     area = QRectF(QPointF(0, 0), size)
     labels = Labels(painter, area)
@@ -201,7 +234,11 @@ def paint_moving(
     for thing in look.things:
         labels.spare(_around(projection.to_pixels(thing.at), PROP))
         draw_prop(
-            painter, palette, projection.to_pixels(thing.at), thing.level, drains=thing.drains
+            painter,
+            palette,
+            projection.to_pixels(thing.at),
+            thing.level,
+            drains=thing.drains,
         )
     with saved(painter):
         corners = (
@@ -216,10 +253,13 @@ def paint_moving(
     _paint_outlines(painter, look.outlines, projection, palette)
     _paint_sides(painter, look.sides, projection, palette)
     _paint_events(painter, look.events, projection, palette)
-    _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
+    _paint_figures(
+        painter, look.figures, projection, size.width(), labels, palette
+    )
     _paint_candidates(painter, look.candidates, projection, labels, palette)
     _name_lines(look, projection, labels, palette)
-    # A place's name is less than what stands there: it is left out rather than written over a prop.
+    # A place's name is less than what stands there: it is left out rather than
+    # written over a prop.
     for thing in look.things:
         labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
     for place in stage.places:
@@ -229,7 +269,9 @@ def paint_moving(
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(palette.now, 3))
         painter.drawRect(area.adjusted(1.5, 1.5, -1.5, -1.5))
-        painter.drawText(QPointF(10, 18), f"rehearsing · {look.rehearsed_s:.1f} s")
+        painter.drawText(
+            QPointF(10, 18), f"rehearsing · {look.rehearsed_s:.1f} s"
+        )
 
 
 def _paint_row(
@@ -268,16 +310,23 @@ def _paint_candidates(
         labels.write(mark.score, at, BEST + 3, palette.ink, must=True)
 
 
-def _name_lines(look: StageLook, projection: Projection, labels: Labels, palette: Palette) -> None:
+def _name_lines(
+    look: StageLook, projection: Projection, labels: Labels, palette: Palette
+) -> None:
     """What is written at events, at the two sides of a condition, and at rings."""
     # One that goes to many is named once, where its way is shortest.
     named: dict[tuple[Point, str], EventLine] = {}
-    for event in sorted(look.events, key=lambda each: math.dist(each.start, each.end)):
+    for event in sorted(
+        look.events, key=lambda each: math.dist(each.start, each.end)
+    ):
         named.setdefault((event.start, event.name), event)
     for event in named.values():
         labels.write(event.name, _dot_of(event, projection), 6, palette.ink)
     for each in look.sides:
-        middle = (each.here[0] + each.there[0]) / 2, (each.here[1] + each.there[1]) / 2
+        middle = (
+            (each.here[0] + each.there[0]) / 2,
+            (each.here[1] + each.there[1]) / 2,
+        )
         colour = palette.refused if each.blocked_at else palette.ink
         labels.write(each.words, projection.to_pixels(middle), 4, colour)
     for ring in look.rings:
@@ -287,9 +336,14 @@ def _name_lines(look: StageLook, projection: Projection, labels: Labels, palette
 
 
 def _paint_noises(
-    painter: QPainter, noises: Sequence[NoiseRing], projection: Projection, palette: Palette
+    painter: QPainter,
+    noises: Sequence[NoiseRing],
+    projection: Projection,
+    palette: Palette,
 ) -> None:
-    """A thin ring as far as each noise is heard, the fainter the longer ago it was made."""
+    """A thin ring as far as each noise is heard, the fainter the longer ago it
+    was made.
+    """
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for noise in noises:
         colour = QColor(palette.ink)
@@ -300,14 +354,21 @@ def _paint_noises(
 
 
 def _paint_events(
-    painter: QPainter, events: Sequence[EventLine], projection: Projection, palette: Palette
+    painter: QPainter,
+    events: Sequence[EventLine],
+    projection: Projection,
+    palette: Palette,
 ) -> None:
-    """A line from who raised each event to who receives it, and a dot on its way."""
+    """A line from who raised each event to who receives it, and a dot on its
+    way.
+    """
     for event in events:
         colour = QColor(palette.running)
         colour.setAlphaF(0.25 + 0.6 * event.left)
         painter.setPen(QPen(colour, 1.4))
-        painter.drawLine(projection.to_pixels(event.start), projection.to_pixels(event.end))
+        painter.drawLine(
+            projection.to_pixels(event.start), projection.to_pixels(event.end)
+        )
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
         painter.drawEllipse(_dot_of(event, projection), DOT, DOT)
@@ -315,12 +376,20 @@ def _paint_events(
 
 def _dot_of(event: EventLine, projection: Projection) -> QPointF:
     """Where an event is on its way."""
-    start, end = projection.to_pixels(event.start), projection.to_pixels(event.end)
+    start, end = (
+        projection.to_pixels(event.start),
+        projection.to_pixels(event.end),
+    )
     return start + (end - start) * event.travelled
 
 
-def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: Palette) -> None:
-    size, centre = projection.to_size(cone.sight_m), projection.to_pixels(cone.at)
+def _paint_cone(
+    painter: QPainter, cone: Cone, projection: Projection, palette: Palette
+) -> None:
+    size, centre = (
+        projection.to_size(cone.sight_m),
+        projection.to_pixels(cone.at),
+    )
     path = QPainterPath(centre)
     box = QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size)
     path.arcTo(box, cone.heading_deg - cone.cone_deg / 2, cone.cone_deg)
@@ -333,7 +402,10 @@ def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: 
 
 
 def _paint_outlines(
-    painter: QPainter, outlines: Sequence[BodyOutline], projection: Projection, palette: Palette
+    painter: QPainter,
+    outlines: Sequence[BodyOutline],
+    projection: Projection,
+    palette: Palette,
 ) -> None:
     """Bodies of the other take, each with a line to where it is in this one."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -348,15 +420,25 @@ def _paint_outlines(
 
 
 def _paint_sides(
-    painter: QPainter, sides: Sequence[TwoSides], projection: Projection, palette: Palette
+    painter: QPainter,
+    sides: Sequence[TwoSides],
+    projection: Projection,
+    palette: Palette,
 ) -> None:
-    """A line between the two sides of each condition, with a bar where something cuts it off."""
+    """A line between the two sides of each condition, with a bar where
+    something cuts it off.
+    """
     for each in sides:
-        here, there = projection.to_pixels(each.here), projection.to_pixels(each.there)
+        here, there = (
+            projection.to_pixels(each.here),
+            projection.to_pixels(each.there),
+        )
         painter.setPen(QPen(palette.now, 1.4, Qt.PenStyle.DotLine))
         painter.drawLine(here, there)
         if each.blocked_at is not None:
-            line = QLineF(projection.to_pixels(each.blocked_at), there).normalVector()
+            line = QLineF(
+                projection.to_pixels(each.blocked_at), there
+            ).normalVector()
             line.setLength(2 * BAR)
             across = QPointF(line.dx(), line.dy()) / 2
             painter.setPen(QPen(palette.refused, 2.4))
@@ -371,8 +453,8 @@ def _paint_figures(
     labels: Labels,
     palette: Palette,
 ) -> None:
-    """Everyone on the stage, then what they say, then their names: each where there is room
-    left.
+    """Everyone on the stage, then what they say, then their names: each where
+    there is room left.
     """
     placed = [
         (
@@ -386,28 +468,44 @@ def _paint_figures(
         labels.keep_clear(_around(at, size))
         if figure.followed:
             draw_chosen(painter, palette, at, size)
-        draw_body(painter, palette, at, size, figure.heading_deg, _fill(figure, palette))
+        draw_body(
+            painter,
+            palette,
+            at,
+            size,
+            figure.heading_deg,
+            _fill(figure, palette),
+        )
     for figure, at, size in reversed(placed):
         if figure.said:
             where = speech_place(painter, figure.said, at, size, wide, labels)
-            labels.keep_clear(draw_boxed(painter, palette, figure.said, where, wide))
+            labels.keep_clear(
+                draw_boxed(painter, palette, figure.said, where, wide)
+            )
     for figure, at, size in reversed(placed):
         if figure.label:
-            labels.write(figure.label, at, size + 5, palette.ink, must=figure.followed)
+            labels.write(
+                figure.label, at, size + 5, palette.ink, must=figure.followed
+            )
 
 
 FURTHER = (0, 14, 28, 42)
-"""How much further from its body than usual speech is drawn where there is no room nearer, in
-pixels.
+"""How much further from its body than usual speech is drawn where there is no
+room nearer, in pixels.
 """
 
 
 def speech_place(
-    painter: QPainter, text: str, at: QPointF, size: float, wide: float, labels: Labels
+    painter: QPainter,
+    text: str,
+    at: QPointF,
+    size: float,
+    wide: float,
+    labels: Labels,
 ) -> QPointF:
-    """Where a body's speech is drawn: above or below it, to its right, to its left or in the
-    middle, and no further off than it must be to cover nobody and no name; above to the right where
-    it covers something anywhere.
+    """Where a body's speech is drawn: above or below it, to its right, to its
+    left or in the middle, and no further off than it must be to cover nobody
+    and no name; above to the right where it covers something anywhere.
     """
     away, length = size + 5, box_for(painter, text, at, wide).width()
     places = [
@@ -426,12 +524,18 @@ def _fill(figure: BodyFigure, palette: Palette) -> QColor | None:
     if figure.puppet:
         return None
     return (
-        palette.running if figure.lead is None else palette.leads[figure.lead % len(palette.leads)]
+        palette.running
+        if figure.lead is None
+        else palette.leads[figure.lead % len(palette.leads)]
     )
 
 
 def _paint_guides(
-    painter: QPainter, guides: Guides, projection: Projection, size: QSizeF, palette: Palette
+    painter: QPainter,
+    guides: Guides,
+    projection: Projection,
+    size: QSizeF,
+    palette: Palette,
 ) -> None:
     """Lines through what the dragged point is in line with."""
     painter.setPen(QPen(palette.now, 1, Qt.PenStyle.DotLine))

@@ -1,4 +1,6 @@
-"""Picking a point on the stage: with the mouse, or by walking a cross there with the arrow keys."""
+"""Picking a point on the stage: with the mouse, or by walking a cross there
+with the arrow keys.
+"""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -49,14 +51,21 @@ class Picking:
         self._view.update()
 
     def key(self, event: QKeyEvent) -> bool:
-        """Move the cross, take its point, or leave; says whether the key was one of those."""
+        """Move the cross, take its point, or leave; says whether the key was
+        one of those.
+        """
         key = Qt.Key(event.key())
         step = STEPS.get(key)
         if step is not None:
             metres = (
-                FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
+                FAR_NUDGE_M
+                if event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+                else NUDGE_M
             )
-            self.cross = self.cross[0] + step[0] * metres, self.cross[1] + step[1] * metres
+            self.cross = (
+                self.cross[0] + step[0] * metres,
+                self.cross[1] + step[1] * metres,
+            )
             self._view.update()
         elif key in PICKING:
             self.pick(None if key == Qt.Key.Key_Escape else self.cross)
@@ -73,7 +82,9 @@ class Picking:
     def _begin(self, picked: Callable[[Point], None]) -> None:
         view, stage = self._view, self._view.shown_stage()
         here = view.place_of(view.desk.agent)
-        middle = (stage.width_m / 2, stage.height_m / 2) if stage else (0.0, 0.0)
+        middle = (
+            (stage.width_m / 2, stage.height_m / 2) if stage else (0.0, 0.0)
+        )
         self._picked, self.cross = picked, here[0] if here else middle
         view.setCursor(Qt.CursorShape.CrossCursor)
         view.setFocus()

@@ -40,18 +40,24 @@ class Ring:
 def rings(
     row: Row, catalog: Catalog, values: Values, here: Point, place_of: PlaceOf
 ) -> Iterator[Ring]:
-    """The ranges of a row's parameters and of the conditions in it, around the agent or around its
-    target.
+    """The ranges of a row's parameters and of the conditions in it, around the
+    agent or around its target.
     """
     kind = catalog.get(row.kind, *ROWS)
     if kind is not None:
         target = target_of(kind, row.args, values, place_of)
         for param in kind.params:
             given = row.args.get(param.name, param.default)
-            radius = values.get(given.key) if isinstance(given, KeyRef) else given
+            radius = (
+                values.get(given.key) if isinstance(given, KeyRef) else given
+            )
             centre = {"me": here, "target": target}.get(param.quantity.ring)
             if centre is not None and isinstance(radius, int | float):
-                yield Ring(centre, float(radius), f"{param.label} of {row.name or row.kind}")
+                yield Ring(
+                    centre,
+                    float(radius),
+                    f"{param.label} of {row.name or row.kind}",
+                )
     for when in conditions_of(row, kind):
         yield from condition_rings(when, catalog, values, here)
 
@@ -69,21 +75,30 @@ def conditions_of(row: Row, kind: Kind | None) -> Iterator[str]:
 def condition_rings(
     when: str, catalog: Catalog, values: Values, here: Point, name: str = ""
 ) -> Iterator[Ring]:
-    """The ranges that a condition asks about: `can_see(visitor, within=8)`, `distance(lamp) <
-    near`, also those that stand in keys. `name` is written at them.
+    """The ranges that a condition asks about: `can_see(visitor, within=8)`,
+    `distance(lamp) < near`, also those that stand in keys. `name` is written at
+    them.
     """
     try:
         tree = parse(when)
     except LanguageError:
         return
     for part in walk(tree):
-        kind = catalog.get(part.sense, Family.SENSE) if isinstance(part, SenseCall) else None
+        kind = (
+            catalog.get(part.sense, Family.SENSE)
+            if isinstance(part, SenseCall)
+            else None
+        )
         if kind is None or not isinstance(part, SenseCall):
             continue
         for given, value in bound_args(part, kind).items():
             param = kind.param(given)
             radius = _number(value, values)
-            if param is not None and param.quantity.ring == "me" and radius is not None:
+            if (
+                param is not None
+                and param.quantity.ring == "me"
+                and radius is not None
+            ):
                 yield Ring(here, radius, spoken(part, catalog), name)
     for atom in atoms(tree):
         radius = _distance_bound(atom, values)
@@ -99,17 +114,28 @@ def _distance_bound(atom: ConditionTree, values: Values) -> float | None:
 
 
 def _number(term: object, values: Values) -> float | None:
-    """The number that a term stands for; None where it is none, or nobody knows it."""
+    """The number that a term stands for; None where it is none, or nobody knows
+    it.
+    """
     if isinstance(term, NumberTerm):
         return term.value
     found = values.get(term.key) if isinstance(term, KeyTerm) else None
-    return float(found) if isinstance(found, int | float) and not isinstance(found, bool) else None
+    return (
+        float(found)
+        if isinstance(found, int | float) and not isinstance(found, bool)
+        else None
+    )
 
 
 def target_of(
-    kind: Kind, args: Mapping[str, ParamValue], values: Values, place_of: PlaceOf
+    kind: Kind,
+    args: Mapping[str, ParamValue],
+    values: Values,
+    place_of: PlaceOf,
 ) -> Point | None:
-    """Where what a row is about is, by its first parameter that is somewhere; None without one."""
+    """Where what a row is about is, by its first parameter that is somewhere;
+    None without one.
+    """
     for param in kind.params:
         if param.type not in (ParamType.PLACE, ParamType.AGENT, ParamType.PROP):
             continue

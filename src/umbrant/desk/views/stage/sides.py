@@ -1,5 +1,5 @@
-"""The two sides of a condition on the stage: who asks, who is asked about, and what stands in
-between. Knows nothing of Qt.
+"""The two sides of a condition on the stage: who asks, who is asked about, and
+what stands in between. Knows nothing of Qt.
 """
 
 import math
@@ -43,24 +43,36 @@ class TwoSides:
     @property
     def words(self) -> str:
         """What is written at the line."""
-        return f"{self.apart_m:.2f} m" + (f", {self.blocked_by}" if self.blocked_by else "")
+        return f"{self.apart_m:.2f} m" + (
+            f", {self.blocked_by}" if self.blocked_by else ""
+        )
 
 
 def two_sides(
     when: str, values: Values, here: Point, place_of: PlaceOf, stage: Stage
 ) -> Iterator[TwoSides]:
-    """The two sides of each sense in a condition that is about the agent and something else."""
+    """The two sides of each sense in a condition that is about the agent and
+    something else.
+    """
     try:
         tree = parse(when)
     except LanguageError:
         return
     for part in walk(tree):
-        if not isinstance(part, SenseCall) or part.sense not in ABOUT_TWO or len(part.args) != 1:
+        if (
+            not isinstance(part, SenseCall)
+            or part.sense not in ABOUT_TWO
+            or len(part.args) != 1
+        ):
             continue
         there = _place(part.args[0], values, place_of)
         if there is None or there == here:
             continue
-        blocked = _blocked(here, there, stage) if part.sense in ASKS_FOR_SIGHT else None
+        blocked = (
+            _blocked(here, there, stage)
+            if part.sense in ASKS_FOR_SIGHT
+            else None
+        )
         yield TwoSides(here, there, *(blocked or ()))
 
 
@@ -76,7 +88,9 @@ def _place(term: object, values: Values, place_of: PlaceOf) -> Point | None:
     return place_of(value) if isinstance(value, str) else place_of(term.key)
 
 
-def _blocked(here: Point, there: Point, stage: Stage) -> tuple[Point, str] | None:
+def _blocked(
+    here: Point, there: Point, stage: Stage
+) -> tuple[Point, str] | None:
     """Where the first wall between two points is met, and what it is called."""
     line = shapely.LineString([here, there])
     met: list[tuple[float, Point, str]] = []

@@ -1,5 +1,5 @@
-"""Drawing on the stage while setting up: areas and walks are drawn, everything else is put where
-the author points.
+"""Drawing on the stage while setting up: areas and walks are drawn, everything
+else is put where the author points.
 """
 
 from collections.abc import Iterator
@@ -27,7 +27,9 @@ if TYPE_CHECKING:
 LEAST_M = 0.2
 """An area drawn smaller than this was a click."""
 STRIDE_M, SMOOTHED_M = 0.3, 0.15
-"""How far apart the points of a walk are noted, and by how much it may be straightened."""
+"""How far apart the points of a walk are noted, and by how much it may be
+straightened.
+"""
 EDGE = 7.0
 """How near to an edge, in pixels, a corner can be put into it."""
 AREAS = {
@@ -56,8 +58,8 @@ class Sketching:
         return self._corner is not None or bool(self._walk)
 
     def begin(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        """The mouse went down on empty ground: with Ctrl the chosen puppet's walk is drawn, else an
-        area.
+        """The mouse went down on empty ground: with Ctrl the chosen puppet's
+        walk is drawn, else an area.
         """
         here = self._view.to_stage(pixel)
         puppet = self._puppet()
@@ -67,7 +69,10 @@ class Sketching:
                     "To draw a walk, first select the line of a puppet in the setting."
                 )
                 return
-            self._walk = [puppet[1].walk[-1].to if puppet[1].walk else puppet[1].start, here]
+            self._walk = [
+                puppet[1].walk[-1].to if puppet[1].walk else puppet[1].start,
+                here,
+            ]
         else:
             self._corner = self._to = self._view.snapped(here)
 
@@ -87,7 +92,8 @@ class Sketching:
         self._view.guides = NO_GUIDES
         if (
             corner is not None
-            and min(abs(corner[0] - self._to[0]), abs(corner[1] - self._to[1])) >= LEAST_M
+            and min(abs(corner[0] - self._to[0]), abs(corner[1] - self._to[1]))
+            >= LEAST_M
         ):
             self._ask_area(corner, self._to)
         elif len(walk) > 1:
@@ -103,11 +109,15 @@ class Sketching:
         menu = QMenu(self._view)
         menu.setAccessibleName("Put here")
         for path, name, index in self._edges(pixel):
-            menu.addAction(f"Corner of {name}", partial(self._add_corner, path, name, index, here))
+            menu.addAction(
+                f"Corner of {name}",
+                partial(self._add_corner, path, name, index, here),
+            )
         puppet = self._puppet()
         if puppet is not None:
             menu.addAction(
-                f"Next point of the walk of {puppet[1].name}", partial(self._write_walk, [here])
+                f"Next point of the walk of {puppet[1].name}",
+                partial(self._write_walk, [here]),
             )
         menu.addSeparator()
         for each in staging(("stages", stage.name), stage)[1:]:
@@ -119,17 +129,26 @@ class Sketching:
         menu.popup(self._view.mapToGlobal(pixel.toPoint()))
 
     def delete(self, path: Path) -> None:
-        """Remove what the handle of a path belongs to; of an area that has more than three, only
-        the corner.
+        """Remove what the handle of a path belongs to; of an area that has more
+        than three, only the corner.
         """
         try:
             if "corners" in path and len(at(self._desk.project, path[:-1])) > 3:
-                self._desk.apply(Edit("Remove the corner", lambda project: remove(project, path)))
+                self._desk.apply(
+                    Edit(
+                        "Remove the corner",
+                        lambda project: remove(project, path),
+                    )
+                )
                 return
             about = path[:-2] if "corners" in path else path[:-1]
             name = getattr(at(self._desk.project, about), "name", "the point")
-            if self._desk.apply(Edit(f"Remove {name}", lambda project: remove(project, about))):
-                self._desk.message.emit(f"Removed {name}; Ctrl+Z brings it back.")
+            if self._desk.apply(
+                Edit(f"Remove {name}", lambda project: remove(project, about))
+            ):
+                self._desk.message.emit(
+                    f"Removed {name}; Ctrl+Z brings it back."
+                )
         except PathError as error:
             self._desk.message.emit(f"That cannot be removed: {error}.")
 
@@ -139,14 +158,20 @@ class Sketching:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(view.palette_.now, 1.5, Qt.PenStyle.DashLine))
         if self._corner is not None:
-            box = QRectF(view.to_pixels(self._corner), view.to_pixels(self._to)).normalized()
+            box = QRectF(
+                view.to_pixels(self._corner), view.to_pixels(self._to)
+            ).normalized()
             painter.drawRect(box)
             size = (
                 f"{abs(self._corner[0] - self._to[0]):.1f} × "
                 f"{abs(self._corner[1] - self._to[1]):.1f} m"
             )
             draw_boxed(
-                painter, view.palette_, size, box.bottomLeft() + QPointF(0, 20), view.width()
+                painter,
+                view.palette_,
+                size,
+                box.bottomLeft() + QPointF(0, 20),
+                view.width(),
             )
         elif self._walk:
             painter.drawPolyline([view.to_pixels(each) for each in self._walk])
@@ -168,11 +193,17 @@ class Sketching:
         menu = QMenu(self._view)
         menu.setAccessibleName("What the area is")
         for title, (name, blocks) in AREAS.items():
-            menu.addAction(title, partial(self._add_area, name, blocks, corners))
+            menu.addAction(
+                title, partial(self._add_area, name, blocks, corners)
+            )
         self.menu = menu
-        menu.popup(self._view.mapToGlobal(self._view.to_pixels((right, low)).toPoint()))
+        menu.popup(
+            self._view.mapToGlobal(self._view.to_pixels((right, low)).toPoint())
+        )
 
-    def _add_area(self, name: str, blocks: Blocks, corners: tuple[Point, ...]) -> None:
+    def _add_area(
+        self, name: str, blocks: Blocks, corners: tuple[Point, ...]
+    ) -> None:
         stage = self._view.shown_stage()
         if stage is None:
             return
@@ -187,9 +218,12 @@ class Sketching:
             (*path, len(stage.areas)),
         )
 
-    def _add_corner(self, path: Path, name: str, index: int, here: Point) -> None:
+    def _add_corner(
+        self, path: Path, name: str, index: int, here: Point
+    ) -> None:
         edit = Edit(
-            f"Add a corner to {name}", lambda project: add(project, (*path, "corners"), here, index)
+            f"Add a corner to {name}",
+            lambda project: add(project, (*path, "corners"), here, index),
         )
         self._done(edit, path)
 
@@ -198,18 +232,29 @@ class Sketching:
         field = WHERE[str(path[-2])]
         made = put(made, (*path, field), here)
         self._done(
-            Edit(f"Add {addition.title.partition(':')[0].lower()}", lambda project: made), path
+            Edit(
+                f"Add {addition.title.partition(':')[0].lower()}",
+                lambda project: made,
+            ),
+            path,
         )
 
     def _write_walk(self, drawn: list[Point]) -> None:
-        """Go along what was drawn at the puppet's walking pace, from where its walk ends."""
+        """Go along what was drawn at the puppet's walking pace, from where its
+        walk ends.
+        """
         puppet = self._puppet()
         if puppet is None:
             return
         path, member = puppet
         points = list(drawn)
         if len(points) > 2:
-            points = [(x, y) for x, y in shapely.LineString(points).simplify(SMOOTHED_M).coords][1:]
+            points = [
+                (x, y)
+                for x, y in shapely.LineString(points)
+                .simplify(SMOOTHED_M)
+                .coords
+            ][1:]
         at_s = member.walk[-1].at_s if member.walk else 0.0
         last = member.walk[-1].to if member.walk else member.start
         more = []
@@ -219,7 +264,8 @@ class Sketching:
             more.append(WalkPoint(at_s=round(at_s, 2), to=last))
         walk = (*member.walk, *more)
         edit = Edit(
-            f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), walk)
+            f"Draw the walk of {member.name}",
+            lambda project: put(project, (*path, "walk"), walk),
         )
         self._done(edit, (*path, "walk", len(walk) - 1))
 
@@ -231,16 +277,27 @@ class Sketching:
             self._desk.message.emit(f"{edit.name} is not possible: {error}.")
 
     def _edges(self, pixel: QPointF) -> Iterator[tuple[Path, str, int]]:
-        """The areas near whose edge a pixel is, with the place that a corner there would have among
-        their corners.
+        """The areas near whose edge a pixel is, with the place that a corner
+        there would have among their corners.
         """
         stage = self._view.shown_stage()
         for number, area in enumerate(stage.areas if stage else ()):
-            corners = [self._view.to_pixels(each).toTuple() for each in area.corners]
+            corners = [
+                self._view.to_pixels(each).toTuple() for each in area.corners
+            ]
             for index, start in enumerate(corners):
-                edge = shapely.LineString([start, corners[(index + 1) % len(corners)]])
-                if edge.distance(shapely.Point(pixel.toTuple())) <= EDGE and stage is not None:
-                    yield ("stages", stage.name, "areas", number), area.name, index + 1
+                edge = shapely.LineString(
+                    [start, corners[(index + 1) % len(corners)]]
+                )
+                if (
+                    edge.distance(shapely.Point(pixel.toTuple())) <= EDGE
+                    and stage is not None
+                ):
+                    yield (
+                        ("stages", stage.name, "areas", number),
+                        area.name,
+                        index + 1,
+                    )
                     break
 
 

@@ -1,5 +1,5 @@
-"""A hand on the stage during a rehearsal: keys and the mouse steer the puppet, E raises an event, D
-drops a prop.
+"""A hand on the stage during a rehearsal: keys and the mouse steer the puppet,
+E raises an event, D drops a prop.
 """
 
 import math
@@ -18,8 +18,15 @@ ARROWS = {
     int(Qt.Key.Key_Up): (0, 1),
     int(Qt.Key.Key_Down): (0, -1),
 }
-STEERING = (*ARROWS, int(Qt.Key.Key_E), int(Qt.Key.Key_D), int(Qt.Key.Key_Escape))
-"""The keys that mean something while a rehearsal goes on, whatever they mean elsewhere."""
+STEERING = (
+    *ARROWS,
+    int(Qt.Key.Key_E),
+    int(Qt.Key.Key_D),
+    int(Qt.Key.Key_Escape),
+)
+"""The keys that mean something while a rehearsal goes on, whatever they mean
+elsewhere.
+"""
 
 NEAR_M = 0.2
 """How near the mouse must be for the puppet to stand."""
@@ -28,7 +35,9 @@ NEAR_M = 0.2
 class Steering:
     """What keys and the mouse do on one stage while a rehearsal goes on."""
 
-    def __init__(self, desk: Desk, rehearsing: Rehearsing, stage: QWidget) -> None:
+    def __init__(
+        self, desk: Desk, rehearsing: Rehearsing, stage: QWidget
+    ) -> None:
         self.menu: QMenu | None = None
         self._desk = desk
         self._rehearsing = rehearsing
@@ -49,7 +58,9 @@ class Steering:
             )
 
     def key(self, event: QKeyEvent, *, down: bool) -> bool:
-        """Do what a key means that was pressed or let go. Says whether it means anything."""
+        """Do what a key means that was pressed or let go. Says whether it means
+        anything.
+        """
         key = int(event.key())
         if key in ARROWS:
             if not event.isAutoRepeat():
@@ -58,17 +69,22 @@ class Steering:
             self._rehearsing.finish()
         elif down and key in (Qt.Key.Key_E, Qt.Key.Key_D):
             self._ask(
-                self._events() if key == Qt.Key.Key_E else self._groups(), event=key == Qt.Key.Key_E
+                self._events() if key == Qt.Key.Key_E else self._groups(),
+                event=key == Qt.Key.Key_E,
             )
         else:
             return False
         return True
 
-    def _arrow(self, key: int, modifiers: Qt.KeyboardModifier, *, down: bool) -> None:
+    def _arrow(
+        self, key: int, modifiers: Qt.KeyboardModifier, *, down: bool
+    ) -> None:
         (self._pressed.add if down else self._pressed.discard)(key)
         across = sum(ARROWS[each][0] for each in self._pressed)
         up = sum(ARROWS[each][1] for each in self._pressed)
-        self._rehearsing.steer(across, up, run=bool(modifiers & Qt.KeyboardModifier.ShiftModifier))
+        self._rehearsing.steer(
+            across, up, run=bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        )
 
     def _events(self) -> list[str]:
         return [each.name for each in self._desk.project.event_list.events]
@@ -76,7 +92,9 @@ class Steering:
     def _groups(self) -> list[str]:
         """The groups of the props there are and that cues drop."""
         project = self._desk.project
-        standing = [prop.group for stage in project.stages for prop in stage.props]
+        standing = [
+            prop.group for stage in project.stages for prop in stage.props
+        ]
         dropped = [
             cue.does.drops.group
             for each in project.scenarios
@@ -91,7 +109,9 @@ class Steering:
         menu.setAccessibleName("events to raise" if event else "props to drop")
         for name in names:
             action = menu.addAction(name)
-            do = self._rehearsing.raise_event if event else self._rehearsing.drop
+            do = (
+                self._rehearsing.raise_event if event else self._rehearsing.drop
+            )
             action.triggered.connect(lambda _=False, name=name, do=do: do(name))
         if not names:
             menu.addAction("There are none in this project.").setEnabled(False)

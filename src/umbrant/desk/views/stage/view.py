@@ -1,5 +1,5 @@
-"""The stage at the playhead: who is where, what the selected row is about, and the puppets' walks
-to be dragged.
+"""The stage at the playhead: who is where, what the selected row is about, and
+the puppets' walks to be dragged.
 """
 
 import math
@@ -28,12 +28,28 @@ from umbrant.desk.views.stage.handles import (
 )
 from umbrant.desk.views.stage.hover import hover_words, parts_of
 from umbrant.desk.views.stage.look import look_of, standing_of
-from umbrant.desk.views.stage.painting import Projection, paint_moving, paint_standing
-from umbrant.desk.views.stage.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
+from umbrant.desk.views.stage.painting import (
+    Projection,
+    paint_moving,
+    paint_standing,
+)
+from umbrant.desk.views.stage.picking import (
+    FAR_NUDGE_M,
+    NUDGE_M,
+    PICKING,
+    STEPS,
+    Picking,
+)
 from umbrant.desk.views.stage.sketching import Sketching
 from umbrant.desk.views.stage.steering import ARROWS, STEERING, Steering
 from umbrant.desk.widgets.accessible import AccessiblePart
-from umbrant.desk.widgets.painted import FIT_KEY, ZOOM_KEYS, PaintedView, draw_focus, paint_with
+from umbrant.desk.widgets.painted import (
+    FIT_KEY,
+    ZOOM_KEYS,
+    PaintedView,
+    draw_focus,
+    paint_with,
+)
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.edits import Edit
@@ -50,17 +66,19 @@ PANNED = 40
 
 
 class StageView(PaintedView):
-    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what
-    stands there.
+    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a
+    square changes what stands there.
 
-    While setting up, dragging the ground draws an area, with Ctrl a walk; the other mouse buttons
-    move it.
+    While setting up, dragging the ground draws an area, with Ctrl a walk; the
+    other mouse buttons move it.
     """
 
     picked = Signal(object)
     """The path of what the handle belongs to that was taken hold of."""
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.desk = desk
         self.arranging = False
@@ -89,7 +107,11 @@ class StageView(PaintedView):
         self.rehearsing: Rehearsing | None = None
         """The rehearsals that can be held on this stage."""
         self.picking = Picking(self)
-        for moved in (desk.playhead_moved, desk.agent_changed, desk.take_changed):
+        for moved in (
+            desk.playhead_moved,
+            desk.agent_changed,
+            desk.take_changed,
+        ):
             moved.connect(self._keep_agent)
         paint_with(desk, self)
 
@@ -103,8 +125,8 @@ class StageView(PaintedView):
 
     @property
     def is_handled(self) -> bool:
-        """Whether somebody is about to take hold of something: then what can be held is drawn
-        larger.
+        """Whether somebody is about to take hold of something: then what can be
+        held is drawn larger.
         """
         return self.arranging or self.hasFocus() or self.underMouse()
 
@@ -127,7 +149,9 @@ class StageView(PaintedView):
         self.update()
 
     def zoom(self, factor: float, around: QPointF | None = None) -> None:
-        """Draw larger (a factor above 1) or smaller, keeping a place of the widget where it is."""
+        """Draw larger (a factor above 1) or smaller, keeping a place of the
+        widget where it is.
+        """
         centre = around or QPointF(self.width() / 2, self.height() / 2)
         scale = max(2.0, min(400.0, self._scale * factor))
         self._offset = centre + (self._offset - centre) * (scale / self._scale)
@@ -137,8 +161,8 @@ class StageView(PaintedView):
         self.update()
 
     def follow(self, on: bool) -> None:
-        """Keep the one who is looked at in the middle, drawn larger if all of the stage was
-        shown; or do so no more.
+        """Keep the one who is looked at in the middle, drawn larger if all of
+        the stage was shown; or do so no more.
         """
         self._follows = on
         if on and self._fitted:
@@ -167,25 +191,29 @@ class StageView(PaintedView):
         return self.projection.to_size(metres)
 
     def to_stage(self, pixel: QPointF, digits: int = 1) -> Point:
-        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many
-        digits.
+        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m,
+        or of so many digits.
         """
         moved = pixel - self._offset
-        return round(moved.x() / self._scale, digits), round(-moved.y() / self._scale, digits)
+        return round(moved.x() / self._scale, digits), round(
+            -moved.y() / self._scale, digits
+        )
 
     def snapped(self, to: Point, path: Path = ()) -> Point:
-        """A point in line with another that is drawn, if it is nearly so. What it is in line with
-        is shown.
+        """A point in line with another that is drawn, if it is nearly so. What
+        it is in line with is shown.
         """
         others = [each.at for each in self.handles() if each.path != path]
         to, self.guides = (
-            in_line(to, others, SNAP / self._scale) if self.arranging else (to, NO_GUIDES)
+            in_line(to, others, SNAP / self._scale)
+            if self.arranging
+            else (to, NO_GUIDES)
         )
         return to
 
     def handles(self) -> list[Handle]:
-        """What can be dragged: points of walks; while setting up also places, things, starts and
-        corners.
+        """What can be dragged: points of walks; while setting up also places,
+        things, starts and corners.
         """
         stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
@@ -234,7 +262,9 @@ class StageView(PaintedView):
         self._keep_agent()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position())
+        self.zoom(
+            1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position()
+        )
 
     def hold_rehearsals(self, rehearsing: Rehearsing) -> None:
         """Let a hand steer on this stage while a rehearsal goes on."""
@@ -245,15 +275,25 @@ class StageView(PaintedView):
     @property
     def live(self) -> Rehearsing | None:
         """The rehearsal that is going on; None while a take is shown."""
-        return self.rehearsing if self.rehearsing is not None and self.rehearsing.active else None
+        return (
+            self.rehearsing
+            if self.rehearsing is not None and self.rehearsing.active
+            else None
+        )
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if self.live is None or self.steering is None or not self.steering.key(event, down=False):
+        if (
+            self.live is None
+            or self.steering is None
+            or not self.steering.key(event, down=False)
+        ):
             super().keyReleaseEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.live is not None and self.steering is not None:
-            self.steering.towards(self.to_stage(event.position()), event.modifiers())
+            self.steering.towards(
+                self.to_stage(event.position()), event.modifiers()
+            )
             return
         if self.picking.active:
             self.picking.pick(self.to_stage(event.position()))
@@ -277,7 +317,9 @@ class StageView(PaintedView):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self.live is not None and self.steering is not None:
             if event.buttons():
-                self.steering.towards(self.to_stage(event.position()), event.modifiers())
+                self.steering.towards(
+                    self.to_stage(event.position()), event.modifiers()
+                )
             return
         if self._held is not None:
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
@@ -290,15 +332,22 @@ class StageView(PaintedView):
             self._pan(event.position())
         else:
             grabs = self._handle_at(event.position()) is not None
-            empty = Qt.CursorShape.CrossCursor if self.arranging else Qt.CursorShape.ArrowCursor
+            empty = (
+                Qt.CursorShape.CrossCursor
+                if self.arranging
+                else Qt.CursorShape.ArrowCursor
+            )
             self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
 
     def _pan(self, to: QPointF) -> None:
-        """Move the ground with the hand. One that trembles in a click does not: from then on the
-        stage would no longer be fitted to its room.
+        """Move the ground with the hand. One that trembles in a click does not:
+        from then on the stage would no longer be fitted to its room.
         """
         moved = to - (self._panned_from or to)
-        if self._fitted and moved.manhattanLength() < QApplication.startDragDistance():
+        if (
+            self._fitted
+            and moved.manhattanLength() < QApplication.startDragDistance()
+        ):
             return
         self._offset += moved
         self._panned_from = to
@@ -340,17 +389,32 @@ class StageView(PaintedView):
         elif step is not None:
             far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self._step(step, FAR_NUDGE_M if far else NUDGE_M)
-        elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (
+        elif event.key() in (
+            Qt.Key.Key_BracketLeft,
+            Qt.Key.Key_BracketRight,
+        ) or event.text() in (
             ",",
             ".",
         ):
             self._choose_next(-1 if event.text() in (",", "[") else 1)
-        elif self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            handle = next((each for each in self.handles() if each.path == self.chosen), None)
-            self.sketching.offer(
-                self.to_pixels(handle.at) if handle else QPointF(self.rect().center())
+        elif self.arranging and event.key() in (
+            Qt.Key.Key_Return,
+            Qt.Key.Key_Enter,
+        ):
+            handle = next(
+                (each for each in self.handles() if each.path == self.chosen),
+                None,
             )
-        elif self.arranging and event.key() == Qt.Key.Key_Delete and self.chosen is not None:
+            self.sketching.offer(
+                self.to_pixels(handle.at)
+                if handle
+                else QPointF(self.rect().center())
+            )
+        elif (
+            self.arranging
+            and event.key() == Qt.Key.Key_Delete
+            and self.chosen is not None
+        ):
             chosen, self.chosen = self.chosen, None
             self.sketching.delete(chosen)
         elif event.key() == Qt.Key.Key_Escape:
@@ -360,8 +424,13 @@ class StageView(PaintedView):
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
-        """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
-        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
+        """Arrow keys belong to the chosen point of a walk while the stage has
+        the keyboard.
+        """
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QKeyEvent.Type.ShortcutOverride
+        ):
             steering = self.live is not None and event.key() in STEERING
             picking = self.picking.active and event.key() in PICKING
             adding = self.arranging and event.key() in (
@@ -369,12 +438,19 @@ class StageView(PaintedView):
                 Qt.Key.Key_Enter,
                 Qt.Key.Key_Delete,
             )
-            panned = event.key() in ARROWS and (self.chosen is not None or not self._fitted)
+            panned = event.key() in ARROWS and (
+                self.chosen is not None or not self._fitted
+            )
             if steering or adding or picking or panned:
                 event.accept()
                 return True
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            QToolTip.showText(event.globalPos(), self.words_at(QPointF(event.pos())), self)
+        if (
+            isinstance(event, QHelpEvent)
+            and event.type() == QEvent.Type.ToolTip
+        ):
+            QToolTip.showText(
+                event.globalPos(), self.words_at(QPointF(event.pos())), self
+            )
             return True
         return super().event(event)
 
@@ -386,7 +462,9 @@ class StageView(PaintedView):
         return list(parts_of(self, stage, scenario))
 
     def words_at(self, pixel: QPointF) -> str:
-        """What stands at a place of the widget, in words; empty for bare ground."""
+        """What stands at a place of the widget, in words; empty for bare
+        ground.
+        """
         stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
             return ""
@@ -401,7 +479,9 @@ class StageView(PaintedView):
         self.update()
 
     def _step(self, step: tuple[int, int], metres: float) -> None:
-        """Move what is chosen; without that, look at what lies further in a direction."""
+        """Move what is chosen; without that, look at what lies further in a
+        direction.
+        """
         if self.chosen is not None:
             self._nudge(step, metres)
             return
@@ -412,7 +492,9 @@ class StageView(PaintedView):
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]
         if known:
-            index = known.index(self.chosen) + step if self.chosen in known else 0
+            index = (
+                known.index(self.chosen) + step if self.chosen in known else 0
+            )
             self.chosen = known[index % len(known)]
             self.picked.emit(self.handles()[index % len(known)].about)
             self.update()
@@ -432,11 +514,22 @@ class StageView(PaintedView):
         stage = self.shown_stage()
         if stage is None:
             return
-        inside = max(0.0, min(stage.width_m, to[0])), max(0.0, min(stage.height_m, to[1]))
-        self.desk.apply(Edit(f"Move {handle.label}", lambda p: put(p, handle.path, inside), merges))
+        inside = (
+            max(0.0, min(stage.width_m, to[0])),
+            max(0.0, min(stage.height_m, to[1])),
+        )
+        self.desk.apply(
+            Edit(
+                f"Move {handle.label}",
+                lambda p: put(p, handle.path, inside),
+                merges,
+            )
+        )
 
     def _handle_at(self, pixel: QPointF) -> Handle | None:
-        near = [(self._apart(handle.at, pixel), handle) for handle in self.handles()]
+        near = [
+            (self._apart(handle.at, pixel), handle) for handle in self.handles()
+        ]
         best = min(near, key=lambda each: each[0], default=None)
         return best[1] if best and best[0] <= GRAB else None
 
@@ -455,7 +548,9 @@ class StageView(PaintedView):
     def shown_stage(self) -> Stage | None:
         """The stage of the scenario that is played."""
         scenario = self.desk.scenario
-        return self.desk.project.find_stage(scenario.stage) if scenario else None
+        return (
+            self.desk.project.find_stage(scenario.stage) if scenario else None
+        )
 
     # painting
 
@@ -467,7 +562,9 @@ class StageView(PaintedView):
         if stage is None or scenario is None:
             painter.setPen(palette.dim)
             painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show."
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "This project has no stage to show.",
             )
             return
         projection, area = self.projection, QRectF(self.rect())
@@ -488,7 +585,15 @@ class StageView(PaintedView):
 
         self._pictures.draw(painter, area, "ground", key, standing)
         look = look_of(self, stage, scenario)
-        paint_moving(painter, stage, look, projection, area.size(), self._written, palette)
+        paint_moving(
+            painter,
+            stage,
+            look,
+            projection,
+            area.size(),
+            self._written,
+            palette,
+        )
         self.sketching.paint(painter)
         self.picking.paint(painter)
         if self.live is None:

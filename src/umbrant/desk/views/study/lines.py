@@ -7,7 +7,12 @@ from dataclasses import dataclass, field
 from umbrant.model.behaviors import Behavior
 from umbrant.model.values import number_text, times_text
 from umbrant.studying.clusters import TakeCluster
-from umbrant.studying.summaries import FindingSummary, RowSummary, ShareSummary, TakeSpread
+from umbrant.studying.summaries import (
+    FindingSummary,
+    RowSummary,
+    ShareSummary,
+    TakeSpread,
+)
 
 MOST_LED, MOST_CLUSTERS, MOST_SEEDS = 2, 6, 8
 
@@ -23,14 +28,17 @@ class StudyLook:
     findings: tuple[FindingSummary, ...] = ()
     clusters: tuple[TakeCluster, ...] = ()
     groups: Mapping[str, tuple[RowSummary, ...]] = field(default_factory=dict)
-    """The rows for each combination of varied values, where there are several."""
+    """The rows for each combination of varied values, where there are several.
+    """
     before: tuple[RowSummary, ...] = ()
     """What the study before found of the rows."""
 
 
 @dataclass(frozen=True)
 class StudyLine:
-    """One line: a row, something left to chance, a finding, takes that went alike, or a heading."""
+    """One line: a row, something left to chance, a finding, takes that went
+    alike, or a heading.
+    """
 
     title: str
     words: str = ""
@@ -50,7 +58,9 @@ def study_lines(look: StudyLook, behavior: Behavior) -> list[StudyLine]:
     """All lines, the rows of the behavior in their order first."""
     found = [*_rows(look, behavior)]
     sections = {
-        "Left to chance": [_by_chance(each, behavior) for each in look.by_chance],
+        "Left to chance": [
+            _by_chance(each, behavior) for each in look.by_chance
+        ],
         "Takes that went alike, the odd ones first": [*_alike(look, behavior)],
         "Found in takes": [_finding(each) for each in look.findings],
     }
@@ -64,7 +74,9 @@ def named(behavior: Behavior, row_id: str) -> str:
     """A row by its number and name."""
     if row_id not in behavior.by_id:
         return row_id
-    return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
+    return (
+        f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
+    )
 
 
 def values_of(given: str) -> dict[str, float]:
@@ -74,13 +86,20 @@ def values_of(given: str) -> dict[str, float]:
 
 
 def given_words(given: str) -> str:
-    """The varied values in words, by the last part of their names: `within = 9`."""
+    """The varied values in words, by the last part of their names: `within =
+    9`.
+    """
     values = values_of(given).items()
-    return ", ".join(f"{name.rpartition('.')[2]} = {number_text(value)}" for name, value in values)
+    return ", ".join(
+        f"{name.rpartition('.')[2]} = {number_text(value)}"
+        for name, value in values
+    )
 
 
 def percent(share: float) -> str:
-    """A share of the time in whole percents; what is more than nothing is never said to be none."""
+    """A share of the time in whole percents; what is more than nothing is never
+    said to be none.
+    """
     return "< 1" if 0 < share < 0.01 else f"{share * 100:.0f}"
 
 
@@ -92,15 +111,23 @@ def _rows(look: StudyLook, behavior: Behavior) -> Iterator[StudyLine]:
         curve = tuple(_curve(look, row_id))
         if found is None:
             was = " · it ran before" if row_id in before else ""
-            yield StudyLine(title, f"in no take{was}", row_id, before=before.get(row_id))
+            yield StudyLine(
+                title, f"in no take{was}", row_id, before=before.get(row_id)
+            )
         elif curve:
-            yield StudyLine(title, _curve_words(curve), row_id, found, curve=curve)
+            yield StudyLine(
+                title, _curve_words(curve), row_id, found, curve=curve
+            )
         else:
-            words = _row_words(found, before.get(row_id), has_before=bool(before))
+            words = _row_words(
+                found, before.get(row_id), has_before=bool(before)
+            )
             yield StudyLine(title, words, row_id, found, before.get(row_id))
 
 
-def _row_words(found: RowSummary, before: RowSummary | None, *, has_before: bool) -> str:
+def _row_words(
+    found: RowSummary, before: RowSummary | None, *, has_before: bool
+) -> str:
     share = percent(found.time.median)
     if not has_before:
         times = times_text(found.entered.median)
@@ -118,12 +145,17 @@ def _curve(look: StudyLook, row_id: str) -> Iterator[tuple[float, TakeSpread]]:
         if len(values) != 1:
             return
         found = next((each for each in rows if each.row == row_id), None)
-        yield values[0], found.time if found is not None else TakeSpread(0.0, 0.0, 0.0)
+        yield (
+            values[0],
+            found.time if found is not None else TakeSpread(0.0, 0.0, 0.0),
+        )
 
 
 def _curve_words(curve: tuple[tuple[float, TakeSpread], ...]) -> str:
     ends = [curve[0], curve[-1]] if len(curve) > 1 else [curve[0]]
-    return " → ".join(f"{number_text(at)}: {percent(time.median)} %" for at, time in ends)
+    return " → ".join(
+        f"{number_text(at)}: {percent(time.median)} %" for at, time in ends
+    )
 
 
 def _by_chance(each: ShareSummary, behavior: Behavior) -> StudyLine:
@@ -144,10 +176,15 @@ def _alike(look: StudyLook, behavior: Behavior) -> Iterator[StudyLine]:
         count = len(each.runs)
         words = f"{count} take{'' if count == 1 else 's'}"
         yield StudyLine(
-            ", ".join(led), words, seeds=each.runs[:MOST_SEEDS], part=count / max(1, look.counted)
+            ", ".join(led),
+            words,
+            seeds=each.runs[:MOST_SEEDS],
+            part=count / max(1, look.counted),
         )
 
 
 def _finding(each: FindingSummary) -> StudyLine:
     words = f"in {each.takes} of {each.of} takes"
-    return StudyLine(each.says, words, seeds=(each.seed,), part=each.takes / max(1, each.of))
+    return StudyLine(
+        each.says, words, seeds=(each.seed,), part=each.takes / max(1, each.of)
+    )

@@ -81,7 +81,9 @@ class RunningStudy(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self.read)
-        self._reader = NewestOnlyWorker("Reading the study", look, (StudyError,), self)
+        self._reader = NewestOnlyWorker(
+            "Reading the study", look, (StudyError,), self
+        )
         self._reader.answered.connect(self._answered)
         desk.agent_changed.connect(self.read)
 
@@ -93,30 +95,50 @@ class RunningStudy(QObject):
     @property
     def results(self) -> Path | None:
         """The folder of its results; None before the first study."""
-        return Path(self._folder.path()) / "results" if self._folder is not None else None
+        return (
+            Path(self._folder.path()) / "results"
+            if self._folder is not None
+            else None
+        )
 
     @property
     def left_s(self) -> float | None:
-        """How many seconds it will go on, as far as can be told; None before the first takes."""
+        """How many seconds it will go on, as far as can be told; None before
+        the first takes.
+        """
         counted = self.found.counted if self.found is not None else 0
         if not self.is_running or not counted:
             return None
         return self._clock.elapsed() / 1000 * (self.takes - counted) / counted
 
     def start(self, seeds: int, vary: str = "") -> None:
-        """Study the scenario that is looked at with so many seeds, instead of any other study; for
-        each value of a number, where one is varied. Raises VaryError.
+        """Study the scenario that is looked at with so many seeds, instead of
+        any other study; for each value of a number, where one is varied. Raises
+        VaryError.
         """
         values = len(read_vary(vary, self._desk.project).values) if vary else 1
         self.stop()
-        # A study of the same scenario stays to be compared with; of a varied number nothing is.
-        is_same = self.scenario == self._desk.scenario_name and not vary and not self.vary
+        # A study of the same scenario stays to be compared with; of a varied
+        # number nothing is.
+        is_same = (
+            self.scenario == self._desk.scenario_name
+            and not vary
+            and not self.vary
+        )
         self._before = self._folder if is_same else None
-        self._folder, self.vary, self.takes = QTemporaryDir(), vary, seeds * values
+        self._folder, self.vary, self.takes = (
+            QTemporaryDir(),
+            vary,
+            seeds * values,
+        )
         self._clock.start()
         project = Path(self._folder.path()) / "project"
         save_project(self._desk.project, project)
-        self.seeds, self.found, self.scenario = seeds, None, self._desk.scenario_name
+        self.seeds, self.found, self.scenario = (
+            seeds,
+            None,
+            self._desk.scenario_name,
+        )
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
         for name, value in ENVIRONMENT.items():
@@ -126,7 +148,15 @@ class RunningStudy(QObject):
         process.setStandardOutputFile(QProcess.nullDevice())
         process.finished.connect(self._ended)
         process.errorOccurred.connect(self._could_not)
-        arguments = ["-P", "-m", "umbrant", "study", str(project), "--scenario", self.scenario]
+        arguments = [
+            "-P",
+            "-m",
+            "umbrant",
+            "study",
+            str(project),
+            "--scenario",
+            self.scenario,
+        ]
         arguments += ["--seeds", str(seeds), "--out", str(self.results)]
         if vary:
             arguments += ["--vary", vary]
@@ -160,9 +190,15 @@ class RunningStudy(QObject):
     def read(self) -> None:
         """Read what has been found so far of the one who is looked at."""
         if self.results is not None and (self.results / FILE).exists():
-            before = Path(self._before.path()) / "results" if self._before is not None else None
+            before = (
+                Path(self._before.path()) / "results"
+                if self._before is not None
+                else None
+            )
             has_before = before is not None and (before / FILE).exists()
-            question = _Question(self.results, self._desk.agent, before if has_before else None)
+            question = _Question(
+                self.results, self._desk.agent, before if has_before else None
+            )
             self._reader.request(question)
 
     def runs(self, row: str) -> list[RunTally]:
@@ -180,9 +216,15 @@ class RunningStudy(QObject):
         process, self._process = self._process, None
         self._timer.stop()
         if process is not None:
-            said = bytes(process.readAllStandardError().data()).decode(errors="replace").strip()
+            said = (
+                bytes(process.readAllStandardError().data())
+                .decode(errors="replace")
+                .strip()
+            )
             if process.exitCode():
-                self._desk.message.emit(f"The study has ended early: {said.splitlines()[-1:]}.")
+                self._desk.message.emit(
+                    f"The study has ended early: {said.splitlines()[-1:]}."
+                )
             process.deleteLater()
         self.read()
         self.changed.emit()

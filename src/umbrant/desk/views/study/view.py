@@ -5,7 +5,14 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPoint,
+    QRectF,
+    Qt,
+)
 from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
 from PySide6.QtWidgets import QMenu, QStyleOptionViewItem, QWidget
 
@@ -19,7 +26,11 @@ from umbrant.desk.views.study.lines import (
 )
 from umbrant.desk.views.study.painting import paint_line
 from umbrant.desk.views.study.running import RunningStudy
-from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, PaintedTable
+from umbrant.desk.widgets.painted import (
+    ModelIndex,
+    PaintedDelegate,
+    PaintedTable,
+)
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.study import RunTally
@@ -36,7 +47,9 @@ WORDS_WIDE = 240
 class StudyModel(QAbstractTableModel):
     """What has been found of the one who is looked at, line by line."""
 
-    def __init__(self, desk: Desk, study: RunningStudy, parent: QObject) -> None:
+    def __init__(
+        self, desk: Desk, study: RunningStudy, parent: QObject
+    ) -> None:
         super().__init__(parent)
         self.lines: list[StudyLine] = []
         self._desk, self._study = desk, study
@@ -45,8 +58,14 @@ class StudyModel(QAbstractTableModel):
         """Take up what has been found."""
         self.beginResetModel()
         found, behavior = self._study.found, self._desk.behavior
-        is_known = found is not None and found.agent == self._desk.agent and found.rows
-        self.lines = study_lines(found, behavior) if found and behavior and is_known else []
+        is_known = (
+            found is not None and found.agent == self._desk.agent and found.rows
+        )
+        self.lines = (
+            study_lines(found, behavior)
+            if found and behavior and is_known
+            else []
+        )
         self.endResetModel()
 
     # Qt's own signature.
@@ -57,8 +76,14 @@ class StudyModel(QAbstractTableModel):
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 3
 
-    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        line = self.lines[index.row()] if 0 <= index.row() < len(self.lines) else None
+    def data(
+        self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        line = (
+            self.lines[index.row()]
+            if 0 <= index.row() < len(self.lines)
+            else None
+        )
         if line is None:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
@@ -92,18 +117,25 @@ def _tip(line: StudyLine) -> str:
 
 
 class StudyDelegate(PaintedDelegate):
-    """Draws a line's name and words, and between them what it says: for which share of the time a
-    row ran in how many takes, how that goes with a varied number, or how likely a share is.
+    """Draws a line's name and words, and between them what it says: for which
+    share of the time a row ran in how many takes, how that goes with a varied
+    number, or how likely a share is.
     """
 
-    def __init__(self, model: StudyModel, palette: Palette, view: "StudyView") -> None:
+    def __init__(
+        self, model: StudyModel, palette: Palette, view: "StudyView"
+    ) -> None:
         super().__init__(view)
         self._model, self._view, self.palette_ = model, view, palette
         self._font, self._bold = body_font(11), body_font(11, bold=True)
         self._metrics = QFontMetricsF(self._font)
 
     def draw_cell(
-        self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        box: QRectF,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         line, palette = self._model.lines[index.row()], self.palette_
         if line.is_heading:
@@ -111,32 +143,52 @@ class StudyDelegate(PaintedDelegate):
         elif index.row() == self._view.currentIndex().row():
             painter.fillRect(box, palette.selection)
         if index.column() == BAR:
-            paint_line(painter, box.adjusted(4, INSET, -10, -INSET), line, palette)
+            paint_line(
+                painter, box.adjusted(4, INSET, -10, -INSET), line, palette
+            )
             return
         text = line.title if index.column() == NAME else line.words
         painter.setFont(self._bold if line.is_heading else self._font)
-        is_odd = line.share is not None and line.share.is_odd and index.column() == WORDS
-        is_faint = not line.is_heading and line.found is None and line.share is None
+        is_odd = (
+            line.share is not None
+            and line.share.is_odd
+            and index.column() == WORDS
+        )
+        is_faint = (
+            not line.is_heading and line.found is None and line.share is None
+        )
         painter.setPen(
-            palette.refused if is_odd else palette.dim if is_faint and line.row_id else palette.ink
+            palette.refused
+            if is_odd
+            else palette.dim
+            if is_faint and line.row_id
+            else palette.ink
         )
         wide = box.width() - 14 if not line.is_heading else 2 * box.width()
-        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, wide)
+        shown = self._metrics.elidedText(
+            text, Qt.TextElideMode.ElideRight, wide
+        )
         place = QRectF(box.left() + 12, box.top(), wide, box.height())
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
 class StudyView(PaintedTable):
-    """A study. Enter on a row offers the takes in which it ran most, least, or not at all."""
+    """A study. Enter on a row offers the takes in which it ran most, least, or
+    not at all.
+    """
 
-    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._desk = desk
         self.study = RunningStudy(desk)
         self.found = StudyModel(desk, self.study, self)
         self.menu: QMenu | None = None
         self._wanted: tuple[Path, int] | None = None
-        """The file of a take that was opened, and the tick at which it is to be looked at."""
+        """The file of a take that was opened, and the tick at which it is to be
+        looked at.
+        """
         self.setModel(self.found)
         self.setAccessibleName("Study")
         self.delegate = StudyDelegate(self.found, palette, self)
@@ -144,7 +196,11 @@ class StudyView(PaintedTable):
         self.be_list(LINE)
         self.setMinimumHeight(72)
         self.activated.connect(self._offer_takes)
-        for changed in (self.study.changed, desk.agent_changed, desk.project_changed):
+        for changed in (
+            self.study.changed,
+            desk.agent_changed,
+            desk.project_changed,
+        ):
             changed.connect(self.found.reload)
         desk.take_changed.connect(self._go_to_tick)
 
@@ -156,7 +212,11 @@ class StudyView(PaintedTable):
         counted = study.found.counted if study.found is not None else 0
         varied = f" · {study.vary.partition('=')[0]}" if study.vary else ""
         if study.is_running:
-            left = f" · {study.left_s:.0f} s to go" if study.left_s is not None else ""
+            left = (
+                f" · {study.left_s:.0f} s to go"
+                if study.left_s is not None
+                else ""
+            )
             return f"{counted} of {study.takes} takes{left} · Study… stops it{varied}"
         return f"{counted} takes · Enter opens one · {study.scenario}{varied}"
 
@@ -169,11 +229,15 @@ class StudyView(PaintedTable):
         if self.study.is_running and self.study.found is not None:
             share = self.study.found.counted / max(1, self.study.takes)
             wide = self.viewport().width() * share
-            painter.fillRect(QRectF(0, 0, wide, 2), self.delegate.palette_.running)
+            painter.fillRect(
+                QRectF(0, 0, wide, 2), self.delegate.palette_.running
+            )
         if not self.found.lines:
             painter.setPen(self.delegate.palette_.dim)
             text = NOTHING if not self.study.seeds else "Playing …"
-            painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(
+                self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text
+            )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -200,25 +264,35 @@ class StudyView(PaintedTable):
         corner = self.visualRect(index).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(20, 0)))
 
-    def open_seed(self, seed: int, given: str = "{}", tick: int | None = None) -> None:
-        """Play the scenario with a seed and varied values of the study, and look at the take at a
-        tick of it.
+    def open_seed(
+        self, seed: int, given: str = "{}", tick: int | None = None
+    ) -> None:
+        """Play the scenario with a seed and varied values of the study, and
+        look at the take at a tick of it.
         """
         desk, project = self._desk, self._desk.project
         try:
             for name, value in values_of(given).items():
-                project = read_vary(f"{name}={value!r}", project).put(project, value)
+                project = read_vary(f"{name}={value!r}", project).put(
+                    project, value
+                )
         except VaryError as error:
-            desk.message.emit(f"{error}. The project has been changed since the study.")
+            desk.message.emit(
+                f"{error}. The project has been changed since the study."
+            )
             return
         path = desk.takes.next_file()
         trusted = desk.documents.may_run_nodes
-        order = RollOrder(project, self.study.scenario, path, seed=seed, trusted=trusted)
+        order = RollOrder(
+            project, self.study.scenario, path, seed=seed, trusted=trusted
+        )
         self._wanted = (path, tick) if tick is not None else None
         desk.takes.order(order)
 
     def _go_to_tick(self) -> None:
-        """Put the playhead where the take that was opened is to be looked at, once it is there."""
+        """Put the playhead where the take that was opened is to be looked at,
+        once it is there.
+        """
         current = self._desk.takes.current
         if self._wanted is None or current is None or not current.is_finished:
             return
@@ -229,8 +303,8 @@ class StudyView(PaintedTable):
 
 
 def telling_runs(runs: Sequence[RunTally]) -> list[tuple[str, RunTally]]:
-    """Of the takes of a study those that say most about a row: in which it never ran, ran longest
-    and shortest, was entered most often, and latest.
+    """Of the takes of a study those that say most about a row: in which it
+    never ran, ran longest and shortest, was entered most often, and latest.
     """
     if not runs:
         return []
@@ -239,7 +313,16 @@ def telling_runs(runs: Sequence[RunTally]) -> list[tuple[str, RunTally]]:
     found = [("It never runs", never[0])] if never else []
     if ran:
         found.append(("It runs longest", max(ran, key=lambda each: each.ticks)))
-        found.append(("It runs shortest", min(ran, key=lambda each: each.ticks)))
-        found.append(("It is entered most often", max(ran, key=lambda each: each.entered)))
-        found.append(("It is entered latest", max(ran, key=lambda each: each.first or 0)))
+        found.append(
+            ("It runs shortest", min(ran, key=lambda each: each.ticks))
+        )
+        found.append(
+            (
+                "It is entered most often",
+                max(ran, key=lambda each: each.entered),
+            )
+        )
+        found.append(
+            ("It is entered latest", max(ran, key=lambda each: each.first or 0))
+        )
     return found

@@ -63,12 +63,13 @@ def _run(file: NodeFile, path: str, watch: CallWatch) -> ModuleType:
     except KeyboardInterrupt:
         raise
     except BaseException as error:
-        line = (
-            getattr(error, "lineno", None)
-            if isinstance(error, SyntaxError)
-            else line_of(error, path)
-        )
-        where = f"line {line}: " if line else ""
+        if isinstance(error, SyntaxError):
+            line = getattr(error, "lineno", None)
+        else:
+            line = line_of(error, path)
+        where = ""
+        if line:
+            where = f"line {line}: "
         raise ProjectError(
             [
                 Problem(

@@ -251,7 +251,10 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
         *zip(positional, defaults, strict=True),
         *zip(spec.kwonlyargs, spec.kw_defaults, strict=True),
     ]:
-        value = kinds.empty if default is None else _value(default)
+        if default is None:
+            value = kinds.empty
+        else:
+            value = _value(default)
         how = (
             kinds.KEYWORD_ONLY
             if arg in spec.kwonlyargs
@@ -298,7 +301,10 @@ def _value(node: ast.expr) -> Any:
         case ast.Attribute(value=ast.Name(id="KeyType"), attr=attr):
             return getattr(umbrant.nodes.KeyType, attr)
         case ast.Subscript(value=ast.Name(id="Literal"), slice=inner):
-            choices = inner.elts if isinstance(inner, ast.Tuple) else [inner]
+            if isinstance(inner, ast.Tuple):
+                choices = inner.elts
+            else:
+                choices = [inner]
             return umbrant.nodes.Literal[
                 tuple(_value(each) for each in choices)
             ]

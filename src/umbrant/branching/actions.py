@@ -103,19 +103,20 @@ class ActionScope:
         """The behavior of one of the cast with all that it uses; None for a
         puppet.
         """
-        name = member.behavior if member else None
-        return (
-            expand_behavior(self.take.header.project, name).behavior
-            if name
-            else None
-        )
+        name = None
+        if member:
+            name = member.behavior
+        if name:
+            return expand_behavior(self.take.header.project, name).behavior
+        return None
 
     def keys_of(self, member: Member | None) -> dict[str, Key]:
         """The keys that one of the cast can be given: those without a formula."""
         project = self.take.header.project
-        keys = (
-            project.keys_of_member(member) if member else project.world_keys()
-        )
+        if member:
+            keys = project.keys_of_member(member)
+        else:
+            keys = project.world_keys()
         return {name: key for name, key in keys.items() if not key.formula}
 
     @cached_property
@@ -141,11 +142,9 @@ class ActionScope:
         tick.
         """
         record = self.take.agents.get(self.agent)
-        written = (
-            record.keys[key].at(self.tick)
-            if record and key in record.keys
-            else None
-        )
+        written = None
+        if record and key in record.keys:
+            written = record.keys[key].at(self.tick)
         if written is not None:
             return written.value
         return self.take.number_changes(self.agent, key).at(self.tick)
@@ -196,7 +195,9 @@ def _raised(words: Sequence[str], scope: ActionScope) -> RaiseEvent:
     to = _one_of(
         whom[:1], [*(each.name for each in scope.cast), *groups], "who hears it"
     )
-    return RaiseEvent(raises=event, to=to) if whom else RaiseEvent(raises=event)
+    if whom:
+        return RaiseEvent(raises=event, to=to)
+    return RaiseEvent(raises=event)
 
 
 def _moved(rest: str, scope: ActionScope) -> MoveTo:
@@ -213,7 +214,9 @@ def _point(text: str, scope: ActionScope) -> Point:
     found = _POINT.match(text)
     if found is None:
         known = ", ".join(list(scope.places)[:6])
-        places = f", or one of {known}" if known else ""
+        places = ""
+        if known:
+            places = f", or one of {known}"
         raise ActionError(
             f"'{text}' is no place. Type `x, y` in metres{places}."
         )
@@ -235,10 +238,14 @@ def _row_in(words: Sequence[str], scope: ActionScope) -> str:
     behavior = scope.behavior
     if behavior is None:
         raise ActionError(f"{scope.agent} is a puppet: it has no rows to hold.")
-    row_id = behavior.outline.find(words[0]) if words else None
+    row_id = None
+    if words:
+        row_id = behavior.outline.find(words[0])
     if row_id is None:
         known = list(behavior.outline.number.values())
-        said = words[0] if words else ""
+        said = ""
+        if words:
+            said = words[0]
         raise ActionError(
             f"There is no row '{said}' to hold. {did_you_mean(said, known)}"
         )
@@ -249,7 +256,10 @@ def _assigned(
     name: str, whose: str | None, text: str, scope: ActionScope
 ) -> CueAction:
     """A key or a number of a body that gets a value."""
-    who = find_named(scope.cast, whose) if whose else scope.member
+    if whose:
+        who = find_named(scope.cast, whose)
+    else:
+        who = scope.member
     if whose and who is None:
         known = [each.name for each in scope.cast]
         raise ActionError(
@@ -259,7 +269,10 @@ def _assigned(
     key = keys.get(name) or (None if whose else scope.keys_of(None).get(name))
     if key is not None:
         value = _value(text.strip(), key, scope)
-        of = None if key.scope is Sharing.WORLD or who is None else who.name
+        if key.scope is Sharing.WORLD or who is None:
+            of = None
+        else:
+            of = who.name
         return SetKey(sets=name, value=value, of=of)
     stats = who.body.stats if who else {}
     if who is not None and name in stats:
@@ -361,12 +374,13 @@ def action_text(action: CueAction, behavior: Behavior | None = None) -> str:
             return f"drop {prop.name}"
         case TakeAway(removes=name):
             return f"take {name} away"
-    row = behavior.by_id.get(action.holds) if behavior else None
-    number = (
-        behavior.outline.number[action.holds]
-        if behavior and row
-        else action.holds
-    )
+    row = None
+    if behavior:
+        row = behavior.by_id.get(action.holds)
+    if behavior and row:
+        number = behavior.outline.number[action.holds]
+    else:
+        number = action.holds
     if action.result is HeldResult.RELEASED:
         return f"release {number}"
     return f"hold {number} at {action.result}"

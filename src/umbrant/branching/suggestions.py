@@ -39,7 +39,9 @@ def suggested(text: str, scope: ActionScope) -> tuple[list[Suggestion], str]:
     the text as it stands. A text that is complete comes first, as what it does.
     """
     done, _, last = text.rpartition(";")
-    before = f"{done.strip()}; " if done.strip() else ""
+    before = ""
+    if done.strip():
+        before = f"{done.strip()}; "
     found: list[Suggestion] = []
     wrong = ""
     try:
@@ -119,7 +121,10 @@ def _keys_offered(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
     keys = {**scope.keys_of(scope.member), **scope.keys_of(None)}
     for name, key in keys.items():
         now = typed_value(_rounded(scope.value(name)))
-        owner = "the world" if key.scope is Sharing.WORLD else scope.agent
+        if key.scope is Sharing.WORLD:
+            owner = "the world"
+        else:
+            owner = scope.agent
         says = f"It is {now} now. {key.help}".strip()
         yield Suggestion(
             f"{name} = …", f"key of {owner}, now {now}", f"{name} = ", help=says
@@ -151,7 +156,9 @@ def _words_for(key: Key, scope: ActionScope) -> Iterable[str]:
 
 
 def _rounded(value: Value | None) -> Value | None:
-    return round(value, 2) if isinstance(value, float) else value
+    if isinstance(value, float):
+        return round(value, 2)
+    return value
 
 
 def _rows_offered(behavior: Behavior, typed: str) -> Iterable[Suggestion]:

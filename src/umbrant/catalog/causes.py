@@ -170,14 +170,12 @@ def fact_text(name: str, fact: Value | None) -> str:
         (text for ending, text in _UNITS.items() if name.endswith(ending)), ""
     )
     if unit and isinstance(fact, int | float):
-        return (
-            f"{fact:.2f}{unit}"
-            if unit == " s"
-            else f"{number_text(round(fact, 2))}{unit}"
-        )
-    return (
-        value_text(fact) if not isinstance(fact, float) else number_text(fact)
-    )
+        if unit == " s":
+            return f"{fact:.2f}{unit}"
+        return f"{number_text(round(fact, 2))}{unit}"
+    if not isinstance(fact, float):
+        return value_text(fact)
+    return number_text(fact)
 
 
 def cause(kind: str, **facts: Value) -> Cause:

@@ -25,13 +25,14 @@ from umbrant.model.values import Curve, Shape
 
 def worth(curve: Curve, value: float, low: float, high: float) -> float:
     """What an input is worth, from 0 to 1, in a range from `low` to `high`."""
-    y = (
-        _step(curve, value)
-        if curve.shape is Shape.STEP
-        else _ONE[curve.shape](curve, place(value, low, high))
-    )
+    if curve.shape is Shape.STEP:
+        y = _step(curve, value)
+    else:
+        y = _ONE[curve.shape](curve, place(value, low, high))
     y = min(1.0, max(0.0, y))
-    return 1.0 - y if curve.flipped else y
+    if curve.flipped:
+        return 1.0 - y
+    return y
 
 
 def worth_grid(
@@ -47,27 +48,30 @@ def worth_grid(
     else:
         span = high - low
         with np.errstate(over="ignore", invalid="ignore"):
-            t = (
-                np.clip((values - low) / span, 0.0, 1.0)
-                if span
-                else np.where(values >= high, 1.0, 0.0)
-            )
+            if span:
+                t = np.clip((values - low) / span, 0.0, 1.0)
+            else:
+                t = np.where(values >= high, 1.0, 0.0)
         y = _MANY[curve.shape](curve, t)
     y = np.clip(y, 0.0, 1.0)
-    return 1.0 - y if curve.flipped else y
+    if curve.flipped:
+        return 1.0 - y
+    return y
 
 
 def place(value: float, low: float, high: float) -> float:
     """Where an input stands in its range, from 0 to 1."""
     if high == low:
-        return 1.0 if value >= high else 0.0
+        if value >= high:
+            return 1.0
+        return 0.0
     return min(1.0, max(0.0, (value - low) / (high - low)))
 
 
 def _step(curve: Curve, value: float) -> float:
-    return (
-        1.0 if COMPARISON_OPERATORS[curve.sign](value, curve.threshold) else 0.0
-    )
+    if COMPARISON_OPERATORS[curve.sign](value, curve.threshold):
+        return 1.0
+    return 0.0
 
 
 def _logistic(curve: Curve, t: float) -> float:

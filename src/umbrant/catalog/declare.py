@@ -372,11 +372,9 @@ class _Annotation:
     @property
     def choices(self) -> tuple[str, ...]:
         """The values of a `Literal`; empty for any other type."""
-        return (
-            typing.get_args(self.base)
-            if typing.get_origin(self.base) is typing.Literal
-            else ()
-        )
+        if typing.get_origin(self.base) is typing.Literal:
+            return typing.get_args(self.base)
+        return ()
 
     @property
     def param_type(self) -> ParamType | None:
@@ -390,14 +388,12 @@ class _Annotation:
         if self.choices:
             return ParamType.CHOICE
         if self.base is float:
-            return (
-                ParamType.SPREAD if self.quantity.spread else ParamType.NUMBER
-            )
-        return (
-            PLAIN_TYPES.get(self.base)
-            if isinstance(self.base, Hashable)
-            else None
-        )
+            if self.quantity.spread:
+                return ParamType.SPREAD
+            return ParamType.NUMBER
+        if isinstance(self.base, Hashable):
+            return PLAIN_TYPES.get(self.base)
+        return None
 
 
 PLAIN_TYPES: Mapping[Any, ParamType] = {

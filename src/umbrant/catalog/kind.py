@@ -285,4 +285,6 @@ class Catalog:
     def get(self, kind_id: str, *families: Family) -> Kind | None:
         """The kind with this id, if it is of one of these families."""
         kind = self.kinds.get(kind_id)
-        return kind if kind is not None and kind.family in families else None
+        if kind is not None and kind.family in families:
+            return kind
+        return None

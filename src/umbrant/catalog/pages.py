@@ -28,12 +28,12 @@ def kind_page(kind: Kind) -> str:
         if meaning
     )
     for param in kind.params:
-        left_out = "" if param.required else ", may be left out"
-        choices = (
-            f": {' or '.join(f'`{each}`' for each in param.choices)}"
-            if param.choices
-            else ""
-        )
+        left_out = ", may be left out"
+        if param.required:
+            left_out = ""
+        choices = ""
+        if param.choices:
+            choices = f": {' or '.join(f'`{each}`' for each in param.choices)}"
         lines.append(
             f"- **{param.label}** ({param.type}{choices}{left_out}): {param.help}"
         )

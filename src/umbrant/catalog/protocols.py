@@ -189,9 +189,9 @@ class TimedCheck(NamedTuple):
     action: CheckAction
 
     def check(self, me: Me) -> Status | None:
-        return (
-            self.action(me) if me.world.now_s >= self.deadline.due_s else None
-        )
+        if me.world.now_s >= self.deadline.due_s:
+            return self.action(me)
+        return None
 
 
 class GeneratedCondition(Protocol):
@@ -213,7 +213,9 @@ class GuardWhileRunning(NamedTuple):
     no: CheckAction
 
     def check(self, me: Me) -> Status | None:
-        return None if self.question.evaluate() else self.no(me)
+        if self.question.evaluate():
+            return None
+        return self.no(me)
 
 
 class TickCounter(Protocol):

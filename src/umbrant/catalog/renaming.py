@@ -176,17 +176,18 @@ class _KeyRenaming:
             cue = cue.model_copy(
                 update={"does": does.model_copy(update={"sets": self._new})}
             )
-        return (
-            cue.model_copy(update={"when": self._texts.text(cue.when)})
-            if self._is_worlds
-            else cue
-        )
+        if self._is_worlds:
+            return cue.model_copy(update={"when": self._texts.text(cue.when)})
+        return cue
 
     def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
         if does.of is None:
             return self._is_worlds
         of = find_named(scenario.cast, does.of)
-        meant = scenario.in_group(does.of) if of is None else (of,)
+        if of is None:
+            meant = scenario.in_group(does.of)
+        else:
+            meant = (of,)
         return bool(meant) and all(
             each.behavior in self._using for each in meant
         )
@@ -194,14 +195,14 @@ class _KeyRenaming:
     def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
         if isinstance(value, KeyRef):
             return KeyRef(key=self._name(value.key))
-        return (
-            self._texts.text(value)
-            if wanted in WRITTEN and isinstance(value, str)
-            else value
-        )
+        if wanted in WRITTEN and isinstance(value, str):
+            return self._texts.text(value)
+        return value
 
     def _name(self, name: str) -> str:
-        return self._new if name == self._old else name
+        if name == self._old:
+            return self._new
+        return name
 
 
 def extends(project: Project, name: str | None, board: str) -> bool:
@@ -276,11 +277,9 @@ class _UseRenaming:
                 return texts.text(value)
             if isinstance(value, PlaceRef) and ParamType.PLACE in types:
                 return PlaceRef(place=self._name(value.place))
-            return (
-                self._name(value)
-                if wanted in types and isinstance(value, str)
-                else value
-            )
+            if wanted in types and isinstance(value, str):
+                return self._name(value)
+            return value
 
         return texts.row(row, own)
 
@@ -355,19 +354,23 @@ class _UseRenaming:
     ) -> Value | None:
         """The value of a key, renamed if it is the name of somebody."""
         is_name = key in keys and keys[key].type is _KEY_TYPES.get(self._named)
-        return (
-            self._name(value) if is_name and isinstance(value, str) else value
-        )
+        if is_name and isinstance(value, str):
+            return self._name(value)
+        return value
 
     def _name(self, text: str) -> str:
         if text == self._old:
             return self._new
-        rest = text[len(self._old) :] if text.startswith(self._old) else ""
+        rest = ""
+        if text.startswith(self._old):
+            rest = text[len(self._old) :]
         is_kind = self._named is NamesDocument.EVENT and rest.startswith(".")
         is_copy = (
             self._has_copies and rest.startswith("_") and rest[1:].isdigit()
         )
-        return self._new + rest if is_kind or is_copy else text
+        if is_kind or is_copy:
+            return self._new + rest
+        return text
 
 
 def _keys_set(
@@ -384,7 +387,9 @@ def _keys_set(
         if does.of in (member.name, *(copy.name for copy in member.each())):
             return project.keys_of_member(member)
     group = scenario.in_group(does.of)
-    return project.keys_of_member(group[0]) if group else {}
+    if group:
+        return project.keys_of_member(group[0])
+    return {}
 
 
 def rename_document(
@@ -443,11 +448,9 @@ def _naming(
     """A document with another name in one of its fields, if the old one stands
     there.
     """
-    return (
-        document.model_copy(update={field: new})
-        if getattr(document, field) == old
-        else document
-    )
+    if getattr(document, field) == old:
+        return document.model_copy(update={field: new})
+    return document
 
 
 _MOVABLE = NamesDocument.MEMBER, NamesDocument.GROUP, NamesDocument.PROP
@@ -477,12 +480,12 @@ def _cue_action(
     else:
         return does
     field = fields.get(named)
-    value = getattr(does, field) if field else None
-    return (
-        does.model_copy(update={field: name(value)})
-        if field and value
-        else does
-    )
+    value = None
+    if field:
+        value = getattr(does, field)
+    if field and value:
+        return does.model_copy(update={field: name(value)})
+    return does
 
 
 class _TextRenaming:
@@ -505,11 +508,9 @@ class _TextRenaming:
 
         def changed(found: re.Match[str]) -> str:
             literal = found[0]
-            return (
-                literal[0] + self._quoted(literal[1:-1]) + literal[0]
-                if literal[0] in "\"'"
-                else self._word(literal)
-            )
+            if literal[0] in "\"'":
+                return literal[0] + self._quoted(literal[1:-1]) + literal[0]
+            return self._word(literal)
 
         return _WORD.sub(changed, text)
 
@@ -520,18 +521,19 @@ class _TextRenaming:
     ) -> Row:
         """A row with its values rewritten by `own`, and its guard."""
         kind = self._catalog.get(row.kind, *ROWS)
-        types = (
-            {param.name: param.type for param in kind.params} if kind else {}
-        )
+        if kind:
+            types = {param.name: param.type for param in kind.params}
+        else:
+            types = {}
         args = {
             name: own(value, types.get(name))
             for name, value in row.args.items()
         }
-        guard = (
-            row.guard.model_copy(update={"when": self.text(row.guard.when)})
-            if row.guard
-            else None
-        )
+        guard = None
+        if row.guard:
+            guard = row.guard.model_copy(
+                update={"when": self.text(row.guard.when)}
+            )
         says = any(
             value == row.name and types.get(name) in WRITTEN
             for name, value in row.args.items()
@@ -562,9 +564,10 @@ class _TextRenaming:
         *families: Family,
     ) -> "RowPart":
         kind = self._catalog.get(part.kind, *families)
-        types = (
-            {param.name: param.type for param in kind.params} if kind else {}
-        )
+        if kind:
+            types = {param.name: param.type for param in kind.params}
+        else:
+            types = {}
         args = {
             name: own(value, types.get(name))
             for name, value in part.args.items()

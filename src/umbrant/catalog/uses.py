@@ -71,7 +71,10 @@ def _renamed(project: Project, catalog: Catalog, path: Path) -> Project | None:
             project, catalog, NamesDocument.BEHAVIOR, str(path[1]), new
         )
     kind = path[-2]
-    name = str(path[-1]) if kind == "stats" else at(project, path).name
+    if kind == "stats":
+        name = str(path[-1])
+    else:
+        name = at(project, path).name
     if kind == "keys":
         found = at(project, path)
         assert isinstance(found, Key)  # noqa: S101  (the path says so)

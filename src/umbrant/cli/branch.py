@@ -128,7 +128,9 @@ def _texts(
 
 def _print_data(path: Path, tick: int, found: TakeComparison) -> None:
     """Print what became of a branch as JSON."""
-    first = found.first.plain() if found.first else None
+    first = None
+    if found.first:
+        first = found.first.plain()
     agents = {name: each.plain() for name, each in found.by_agent.items()}
     print_json(
         {"take": str(path), "tick": tick, "first": first, "agents": agents}

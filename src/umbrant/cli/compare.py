@@ -142,9 +142,9 @@ def _compared(
     with ExitStack() as stack:
         folder = stack.enter_context(TemporaryDirectory(prefix="umbrant-"))
         is_rolled = any(side.project for side in sides)
-        supervisor = (
-            stack.enter_context(SupervisedRolls()) if is_rolled else None
-        )
+        supervisor = None
+        if is_rolled:
+            supervisor = stack.enter_context(SupervisedRolls())
         name, first_seed = _what_to_play(sides, scenario)
         for seed in range(first_seed, first_seed + seeds):
             one, other = (
@@ -203,11 +203,10 @@ def _data(found: TakeComparison, seed: int) -> dict[str, object]:
 def _tell(found: list[tuple[int, TakeComparison]], sides: Pair) -> None:
     """In full for one run; of several a line for each that differs."""
     one, other = (side.name for side in sides)
-    names = (
-        (one, other)
-        if one != other
-        else (f"{one} (first)", f"{other} (second)")
-    )
+    if one != other:
+        names = (one, other)
+    else:
+        names = (f"{one} (first)", f"{other} (second)")
     if len(found) == 1:
         say(parting_answer(found[0][1], *names).text)
         return

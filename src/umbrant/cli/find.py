@@ -101,7 +101,10 @@ def find(
         trials = _trials(take, scenario, seeds, vary or ())
         first = _first_trial(trials, condition, agent, for_s, out, trust)
         if first is None:
-            what = f"{len(trials)} takes" if vary else f"{seeds} seeds"
+            if vary:
+                what = f"{len(trials)} takes"
+            else:
+                what = f"{seeds} seeds"
             say(f"It holds in none of {what}.")
             raise SystemExit(NOT_FOUND)
         given, found = first
@@ -130,7 +133,9 @@ def _tell(take: Take, stretches: Sequence[tuple[int, int]]) -> None:
     """Say where a condition holds, and for how long in all."""
     seconds = take.header.seconds
     for start, end in stretches[:MOST_SAID]:
-        to = f" to {seconds(end):.2f} s" if end > start else ""
+        to = ""
+        if end > start:
+            to = f" to {seconds(end):.2f} s"
         say(
             f"{seconds(start):8.2f} s{to}  (tick {start}{f' to {end}' if end > start else ''})"
         )
@@ -192,11 +197,10 @@ def _trials(
                 f"these are {count:,} takes; {MOST:,} is the most. Vary less."
             )
         for values in combinations(varied):
-            made = (
-                checked_project(with_values(project, varied, values))
-                if varied
-                else project
-            )
+            if varied:
+                made = checked_project(with_values(project, varied, values))
+            else:
+                made = project
             given = {
                 each.name: value
                 for each, value in zip(varied, values, strict=True)

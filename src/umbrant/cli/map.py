@@ -82,7 +82,10 @@ def _mapped(question: MapQuestion) -> MapPicture:
         env={**os.environ, **ENVIRONMENT},
     )
     lines = done.stdout.splitlines()
-    reply = MapReply.model_validate_json(lines[-1]) if lines else MapReply()
+    if lines:
+        reply = MapReply.model_validate_json(lines[-1])
+    else:
+        reply = MapReply()
     if reply.picture is None or not reply.picture.is_final:
         raise InputError(
             reply.error or f"the map could not be drawn: {done.stderr[-500:]}"

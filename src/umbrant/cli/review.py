@@ -57,11 +57,10 @@ def _review_project(project: Path, *, as_json: bool) -> None:
     document = read_project(project)
     own = project_catalog(document)
     problems = [*validate(document, own.catalog), *own.problems]
-    found = (
-        []
-        if any(not problem.row_id for problem in problems)
-        else review(document, own.catalog)
-    )
+    if any(not problem.row_id for problem in problems):
+        found = []
+    else:
+        found = review(document, own.catalog)
     errors = bool(problems) or any(
         each.rule.severity is Severity.ERROR for each in found
     )

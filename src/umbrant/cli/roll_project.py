@@ -87,11 +87,9 @@ def roll_into(
         signals = stack.enter_context(_Signals(running.stop))
         reply = running.roll(order)
     if signals.number:
-        kept = (
-            f" What was played until then is in {order.path}."
-            if reply.take
-            else ""
-        )
+        kept = ""
+        if reply.take:
+            kept = f" What was played until then is in {order.path}."
         raise StoppedError(
             f"The roll was {reply.error or 'stopped'}.{kept}", signals.number
         )
@@ -128,7 +126,10 @@ class _Signals:
 def _default_path(
     folder: Path, scenario: str, project: Project, seed: int | None
 ) -> Path:
-    number = project.scenario(scenario).seed if seed is None else seed
+    if seed is None:
+        number = project.scenario(scenario).seed
+    else:
+        number = seed
     return (
         user_cache_path("umbrant")
         / "takes"

@@ -46,8 +46,13 @@ def why(
             "--nearest searches for what would have made a row run: name it by --not."
         )
     explainer, tick = explainer_at(take, agent, at)
-    row_id = row_called(explainer, instead) if instead else ""
-    answer = explainer.why_not(tick, row_id) if row_id else explainer.why(tick)
+    row_id = ""
+    if instead:
+        row_id = row_called(explainer, instead)
+    if row_id:
+        answer = explainer.why_not(tick, row_id)
+    else:
+        answer = explainer.why(tick)
     if as_json:
         data = _answer_data(answer, explainer.header.seconds(tick))
         if nearest:

@@ -122,4 +122,6 @@ def _farthest_m(one: Take, other: Take, agent: str) -> float:
     ticks = min(one.ticks, other.ticks)
     apart = np.hypot(*(here[:ticks, :2] - there[:ticks, :2]).T)
     both = apart[~np.isnan(apart)]
-    return float(both.max()) if len(both) else 0.0
+    if len(both):
+        return float(both.max())
+    return 0.0

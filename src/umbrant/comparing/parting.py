@@ -105,7 +105,10 @@ class _Event:
     @property
     def what(self) -> dict[str, object]:
         """What happened, without where and when."""
-        detail = {} if self.detail is None else {"detail": self.detail}
+        if self.detail is None:
+            detail = {}
+        else:
+            detail = {"detail": self.detail}
         return {"what": self.kind.value, **detail}
 
 
@@ -195,7 +198,10 @@ def _of_agent(
     """
     ticks = min(one.ticks, other.ticks)
     here, there = one.agents[name], other.agents[name]
-    decisions = (_values, _values) if only_outcome else (_decisions, _decisions)
+    if only_outcome:
+        decisions = (_values, _values)
+    else:
+        decisions = (_decisions, _decisions)
     for phase, events in (
         (Phase.DECISIONS, decisions[0]),
         (Phase.CUES, _from_nobody),
@@ -272,7 +278,10 @@ def _decisions(name: str, record: AgentRecord) -> Iterator[_Event]:
         detail = (_plain(write.value), write.row_id)
         # A formula is worked out when something reads it. When within the tick
         # that is says nothing of what happened.
-        place = (LAST_STEP, 0) if write.part == FORMULA else (write.step, 0)
+        if write.part == FORMULA:
+            place = (LAST_STEP, 0)
+        else:
+            place = (write.step, 0)
         yield _Event(write.tick, place, DifferenceKind.WROTE, write.key, detail)
     for kind, events in (
         ("received", record.received),
@@ -303,7 +312,9 @@ def _of_row(row_id: str, row: RowRecord) -> Iterator[_Event]:
             span.start, (span.start_step, 0), DifferenceKind.ENTERED, row_id
         )
         if span.end is not None:
-            outcome = span.outcome.value if span.outcome else ""
+            outcome = ""
+            if span.outcome:
+                outcome = span.outcome.value
             yield _Event(
                 span.end,
                 (span.end_step, 0),
@@ -364,7 +375,9 @@ def _from_others(name: str, record: AgentRecord) -> Iterator[_Event]:
 
 
 def _plain(value: object) -> object:
-    return list(value) if isinstance(value, tuple) else value
+    if isinstance(value, tuple):
+        return list(value)
+    return value
 
 
 # what is kept at every tick
@@ -392,11 +405,9 @@ def _curve(found: Float32Array | None, ticks: int) -> Float32Array:
     """A curve over so many ticks; NaN throughout for what is never on the
     stage.
     """
-    return (
-        np.full((ticks, 1), np.nan, np.float32)
-        if found is None
-        else found[:ticks]
-    )
+    if found is None:
+        return np.full((ticks, 1), np.nan, np.float32)
+    return found[:ticks]
 
 
 def _first_apart_at(one: Float32Array, other: Float32Array) -> int | None:
@@ -409,7 +420,9 @@ def _first_apart_at(one: Float32Array, other: Float32Array) -> int | None:
     if apart.ndim > 1:
         apart = apart.any(axis=1)
     found = np.flatnonzero(apart)
-    return int(found[0]) if len(found) else None
+    if len(found):
+        return int(found[0])
+    return None
 
 
 # cues and props

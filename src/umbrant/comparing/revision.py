@@ -56,7 +56,9 @@ def project_at(folder: Path, revision: str) -> Project:
         "--end-of-options",
         f"{revision}^{{}}",
     )
-    commit = found.decode().strip() if found else ""
+    commit = ""
+    if found:
+        commit = found.decode().strip()
     if not commit:
         raise _problem(
             folder,
@@ -98,7 +100,9 @@ def _files(listed: bytes) -> Iterator[tuple[str, tuple[str, int]]]:
         name = path.decode("utf-8", "replace")
         if _is_of_project(name):
             # One that is not in this copy has no size; reading it fails.
-            size = int(words[3]) if words[3].isdigit() else 0
+            size = 0
+            if words[3].isdigit():
+                size = int(words[3])
             yield name, (words[2].decode(), size)
 
 
@@ -106,11 +110,9 @@ def _is_of_project(name: str) -> bool:
     place, _, file = name.rpartition("/")
     if not place:
         return file in (COVER_FILE, EVENTS_FILE)
-    return (
-        file.endswith(".py")
-        if place == NODES
-        else place in FOLDERS and file.endswith(".json")
-    )
+    if place == NODES:
+        return file.endswith(".py")
+    return place in FOLDERS and file.endswith(".json")
 
 
 def _text(folder: Path, name: str, blob: str) -> str:
@@ -157,7 +159,9 @@ def _git(folder: Path, *arguments: str) -> bytes | None:
         raise _problem(
             folder, "its repository belongs to somebody else.", remedy
         )
-    return done.stdout if done.returncode == 0 else None
+    if done.returncode == 0:
+        return done.stdout
+    return None
 
 
 def _problem(

@@ -130,7 +130,9 @@ def parting_row(comparison: TakeComparison) -> str:
         ((mine | yours)[way], way[0] in here and way[0] in there, way[0])
         for way in ways
     ]
-    return min(steps)[2] if steps else first.subject
+    if steps:
+        return min(steps)[2]
+    return first.subject
 
 
 def _own_doing(
@@ -167,7 +169,9 @@ def _answers_unlike(
         for part, steps in row.atom_steps.items():
             for each in at_tick(steps, tick, lambda step: step.tick):
                 before = there.found_at(part, each.atom, tick)
-                truth = before.truth if before is not None else None
+                truth = None
+                if before is not None:
+                    truth = before.truth
                 if each.found is not None and each.found.truth is not truth:
                     yield each.step, row_id
 
@@ -180,11 +184,15 @@ def _headline(
     title = next((side.explainer.title for side in sides if side.explainer), "")
     having = [side for side in sides if side.has(row_id)]
     if not having:
-        about = f" {title}:" if title else ""
+        about = ""
+        if title:
+            about = f" {title}:"
         return _plain_line(f"{when}:{about} {_what(first)}.")
     explainer = having[0].explainer
     assert explainer is not None  # noqa: S101  (it has the row)
-    only = f", a row that only {having[0].name} has" if len(having) == 1 else ""
+    only = ""
+    if len(having) == 1:
+        only = f", a row that only {having[0].name} has"
     bits = (
         TextRun(f"{when}, at {title}’s "),
         explainer.names.bit(row_id),
@@ -230,17 +238,14 @@ def _apart(found: AgentComparison, take: Take) -> str:
     since = take.header.seconds(found.first.tick)
     if found.first.kind is DifferenceKind.CAST:
         return "plays in one of them only"
-    does = (
-        f"does otherwise at {found.ticks_apart} of {take.ticks} ticks, from {since:.2f} s on"
-        if found.ticks_apart
-        else f"decides the same; from {since:.2f} s on {_what(found.first)}"
-    )
+    if found.ticks_apart:
+        does = f"does otherwise at {found.ticks_apart} of {take.ticks} ticks, from {since:.2f} s on"
+    else:
+        does = f"decides the same; from {since:.2f} s on {_what(found.first)}"
     is_elsewhere = found.farthest_m >= SEEN_M
-    return (
-        f"{does}; at most {found.farthest_m:.2f} m apart"
-        if is_elsewhere
-        else does
-    )
+    if is_elsewhere:
+        return f"{does}; at most {found.farthest_m:.2f} m apart"
+    return does
 
 
 def _what(first: Difference) -> str:
@@ -275,21 +280,20 @@ def _value(value: object, header: Header) -> str:
         detail = value.get("detail")
         if value["what"] == DifferenceKind.CUE and isinstance(detail, dict):
             return f"a cue {cue_text(_ACTION.validate_python(detail), header)}"
-        shown = (
-            detail[0] if isinstance(detail, tuple | list) and detail else detail
-        )
-        return (
-            f"{value['what']} {_value(shown, header)}"
-            if shown is not None
-            else str(value["what"])
-        )
+        if isinstance(detail, tuple | list) and detail:
+            shown = detail[0]
+        else:
+            shown = detail
+        if shown is not None:
+            return f"{value['what']} {_value(shown, header)}"
+        return str(value["what"])
     if isinstance(value, list):
         return ", ".join(_value(each, header) for each in value)
     if isinstance(value, float):
         return f"{value:.2f}"
-    return (
-        value_text(value) if isinstance(value, bool | int | str) else str(value)
-    )
+    if isinstance(value, bool | int | str):
+        return value_text(value)
+    return str(value)
 
 
 def _plain_line(text: str) -> AnswerLine:

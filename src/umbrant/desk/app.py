@@ -110,11 +110,9 @@ class _Hook:
         traceback.print_exception(kind, error, trace)
         pane = self._window.pane
         if pane is not None:
-            kept = (
-                _keep(pane)
-                if self._window.desk.documents.history.unsaved
-                else "Everything is saved."
-            )
+            kept = "Everything is saved."
+            if self._window.desk.documents.history.unsaved:
+                kept = _keep(pane)
             what = (
                 f"Something in Umbrant went wrong ({kind.__name__}: {error})."
             )
@@ -132,11 +130,9 @@ def _keep(pane: DeskPane) -> str:
         TimeoutError,
     ):  # the window is closing, or the disk does not answer
         kept = False
-    return (
-        "Your changes are kept."
-        if kept
-        else "Your changes could not be kept: save them now, with Ctrl+Shift+S."
-    )
+    if kept:
+        return "Your changes are kept."
+    return "Your changes could not be kept: save them now, with Ctrl+Shift+S."
 
 
 def _quit_on_signals(window: MainWindow) -> None:

@@ -109,8 +109,12 @@ class TopBar(QWidget):
         """Say anew what is looked at."""
         desk = self.desk
         behavior = desk.behavior
-        title = behavior.title if behavior else "no behavior"
-        mark = " *" if desk.documents.history.unsaved else ""
+        title = "no behavior"
+        if behavior:
+            title = behavior.title
+        mark = ""
+        if desk.documents.history.unsaved:
+            mark = " *"
         self.where.setText(f"<b>{desk.project.cover.title}</b>{mark}")
         self.where.setVisible(self.width() >= ROOMY)
         self.behavior.setText(f"{title} ▾")
@@ -125,7 +129,9 @@ class TopBar(QWidget):
             f"{scenario.title} ▾" if scenario else "no scenario"
         )
         take = desk.takes.current
-        label = take.label if take is not None else ""
+        label = ""
+        if take is not None:
+            label = take.label
         self.take.setToolTip(
             f"Which take is shown: {label}" if label else "Which take is shown"
         )
@@ -141,13 +147,17 @@ class TopBar(QWidget):
         desk, current = self.desk, self.desk.takes.current
         if desk.takes.busy:
             percent = desk.takes.percent
-            return "rolling…" if percent is None else f"rolling… {percent} %"
+            if percent is None:
+                return "rolling…"
+            return f"rolling… {percent} %"
         if desk.compared is not None and current is not None:
             return f"over {current.against}"
         is_other = (
             current is not None and current.is_finished and not desk.is_current
         )
-        return "not of this state" if is_other else ""
+        if is_other:
+            return "not of this state"
+        return ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window, or at a large scale, the take is called by its
@@ -328,9 +338,10 @@ class Transport(QWidget):
         """The icon stands on the action, for a button takes whatever its action
         has.
         """
-        shape = (
-            "pause" if name == "play" and self.player.playing else _SHAPES[name]
-        )
+        if name == "play" and self.player.playing:
+            shape = "pause"
+        else:
+            shape = _SHAPES[name]
         self._actions[name].setIcon(icon(shape, self._palette.ink))
         self._actions[name].setIconVisibleInMenu(False)
 
@@ -348,4 +359,6 @@ class Transport(QWidget):
 
 
 def _called(title: str, behavior: str | None) -> str:
-    return f"{title} ({behavior})" if behavior else f"{title} (puppet)"
+    if behavior:
+        return f"{title} ({behavior})"
+    return f"{title} (puppet)"

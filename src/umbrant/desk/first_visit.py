@@ -175,7 +175,9 @@ class FirstVisit(QFrame):
             self.leave()
             return
         desk = self._desk
-        rows = len(desk.behavior.rows) if desk.behavior else 0
+        rows = 0
+        if desk.behavior:
+            rows = len(desk.behavior.rows)
         self._step, self._praised = step, False
         self._before = VisitStart(
             rows, desk.takes.current, desk.documents.history.undo_name

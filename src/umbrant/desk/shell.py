@@ -303,7 +303,10 @@ class DeskPane(QWidget):
             self.addAction(bound)
             return bound
         bound.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        sides = tuple(Side) if action.where is Where.PANES else (Side.LEFT,)
+        if action.where is Where.PANES:
+            sides = tuple(Side)
+        else:
+            sides = (Side.LEFT,)
         for pane in self.views.keyboard_widgets(*sides):
             pane.addAction(bound)
         return bound

@@ -116,11 +116,9 @@ class MainWindow(QMainWindow):
             desk.documents.decline_nodes()
             desk.roll()
         if desk.documents.problems:
-            more = (
-                f" And {len(desk.documents.problems) - 1} more, marked ! beside their rows."
-                if len(desk.documents.problems) > 1
-                else ""
-            )
+            more = ""
+            if len(desk.documents.problems) > 1:
+                more = f" And {len(desk.documents.problems) - 1} more, marked ! beside their rows."
             desk.message.emit(f"{desk.documents.problems[0]}{more}")
         return True
 
@@ -367,7 +365,9 @@ class MainWindow(QMainWindow):
 
         def keep() -> None:
             stop = playback.stop
-            said = f"{stop.agent} {stop.condition}" if stop.condition else ""
+            said = ""
+            if stop.condition:
+                said = f"{stop.agent} {stop.condition}"
             self.settings.set_text(name, said if folder is not None else "")
 
         playback.stop_changed.connect(keep)
@@ -410,11 +410,9 @@ class MainWindow(QMainWindow):
         if self.pane is None or not self.desk.documents.history.unsaved:
             return True
         answer = self.dialogs.unsaved(self.desk.project.cover.title)
-        return (
-            save(self.pane.command_context)
-            if answer == "save"
-            else answer == "discard"
-        )
+        if answer == "save":
+            return save(self.pane.command_context)
+        return answer == "discard"
 
     def _offer_kept(self, desk: Desk, folder: Path) -> None:
         kept = kept_changes(folder, desk.project)
@@ -435,11 +433,15 @@ class MainWindow(QMainWindow):
             self.recovered = f"The unsaved changes of {desk.project.cover.title} were discarded."
 
     def _name_window(self) -> None:
-        mark = "*" if self.desk.documents.history.unsaved else ""
+        mark = ""
+        if self.desk.documents.history.unsaved:
+            mark = "*"
         self.setWindowTitle(f"{mark}{self.desk.project.cover.title} — Umbrant")
 
     def _palette(self) -> Palette:
-        return NIGHT if self.settings.flag("night") else DAY
+        if self.settings.flag("night"):
+            return NIGHT
+        return DAY
 
 
 def _forget_kept(path: Path, kept: Future[bool]) -> None:

@@ -136,7 +136,9 @@ class KeyTarget:
     @property
     def name(self) -> str | None:
         value = self.key.value
-        return value if isinstance(value, str) else None
+        if isinstance(value, str):
+            return value
+        return None
 
     def at(self) -> Point | Cause:
         value = self.key.value
@@ -160,7 +162,9 @@ class LiveFormula:
         and no 0.
         """
         got = self._value()
-        return float(got) if isinstance(got, int | float) else None
+        if isinstance(got, int | float):
+            return float(got)
+        return None
 
 
 @dataclass(frozen=True)
@@ -293,7 +297,9 @@ class BindingScope:
             formula = LiveFormula(self.formula(str(value)))
             return Constant(formula)
         if param.type is ParamType.STATE:
-            state = self.row_id(str(value)) if value else ""
+            state = ""
+            if value:
+                state = self.row_id(str(value))
             return Constant(state)
         if param.type in TARGETS:
             target = self._target(value)
@@ -315,7 +321,9 @@ class BindingScope:
 
     def row_id(self, own: str) -> str:
         """The id under which a row of the key scope's behavior runs."""
-        return f"{self.key_scope.path}/{own}" if self.key_scope.path else own
+        if self.key_scope.path:
+            return f"{self.key_scope.path}/{own}"
+        return own
 
     def _target(
         self, value: ParamValue
@@ -367,7 +375,9 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
     bound once; else None.
     """
     fixed = _fixed(binders)
-    return fixed if len(fixed) == len(binders) else None
+    if len(fixed) == len(binders):
+        return fixed
+    return None
 
 
 def with_arguments(

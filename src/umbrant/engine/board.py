@@ -66,11 +66,12 @@ class Board:
         self._live: dict[str, LiveKey] = {}
         for name, key in keys.items():
             by = _shared_by(key, group)
-            self._live[name] = (
-                SharedKey(self, name, key, shared.held(by, name), by)
-                if by
-                else PrivateKey(self, name, key)
-            )
+            if by:
+                self._live[name] = SharedKey(
+                    self, name, key, shared.held(by, name), by
+                )
+            else:
+                self._live[name] = PrivateKey(self, name, key)
         self._derived: list[DerivedKey] = []
         self.formula_round = 0
         """The number of the evaluation of a derived key that is going on, with
@@ -124,7 +125,9 @@ class Board:
 
     def get(self, key: str) -> Value | None:
         """The key's value, None if it is not set or there is no such key."""
-        return self._live[key].value if key in self._live else None
+        if key in self._live:
+            return self._live[key].value
+        return None
 
     def set(self, key: str, value: Value | None) -> None:
         """Write a key, as `LiveKey.set` does. Raises KeyError if there is no
@@ -144,7 +147,9 @@ class Board:
 
     def type_of(self, key: str) -> KeyType | None:
         """The key's type, None if there is no such key."""
-        return self._keys[key].type if key in self._keys else None
+        if key in self._keys:
+            return self._keys[key].type
+        return None
 
     def settle(self) -> None:
         """Evaluate all derived keys, so that their recorded values are up to
@@ -300,10 +305,14 @@ def _shared_by(key: Key, group: str | None) -> str:
     """
     if key.scope is Sharing.WORLD:
         return WORLD
-    return group or "" if key.scope is Sharing.GROUP else ""
+    if key.scope is Sharing.GROUP:
+        return group or ""
+    return ""
 
 
 def _within(key: Key, value: float) -> float:
     if key.low is not None:
         value = max(key.low, value)
-    return value if key.high is None else min(key.high, value)
+    if key.high is None:
+        return value
+    return min(key.high, value)

@@ -111,7 +111,9 @@ class Builder:
         none or it is muted.
         """
         tops = self._live(self._behavior.outline.tops)
-        return tops[0] if tops else None
+        if tops:
+            return tops[0]
+        return None
 
     def rebuild(self, expanded: ExpandedBehavior, roots: Sequence[str]) -> bool:
         """Go on with the rows of another behavior, which differs in these rows
@@ -176,11 +178,9 @@ class Builder:
         gates: list[Work] = []
         guard: GeneratedCondition | None = None
         try:
-            guard = (
-                self._scope(row).question(row.guard.when, row.id, GUARD)
-                if row.guard
-                else None
-            )
+            guard = None
+            if row.guard:
+                guard = self._scope(row).question(row.guard.when, row.id, GUARD)
             if row.kind == MACHINE:
                 own = self._machine(row)
             elif row.kind == UTILITY:
@@ -419,16 +419,13 @@ class Builder:
         children = [self._row(child) for child in self._children(row, *RUNS)]
         wrapped: list[Work] = []
         setup, target = self._setup(row), self._setup(row).target
-        guard = (
-            self._scope(row).question(row.guard.when, row.id, GUARD)
-            if row.guard
-            else None
-        )
-        inner = (
-            self._kind("sequence", Family.COMPOSITE).run(children)
-            if children
-            else IdleLeaf()
-        )
+        guard = None
+        if row.guard:
+            guard = self._scope(row).question(row.guard.when, row.id, GUARD)
+        if children:
+            inner = self._kind("sequence", Family.COMPOSITE).run(children)
+        else:
+            inner = IdleLeaf()
         work = self._decorated(row, inner, children, wrapped)
         return LiveOption(
             self._finished(row, work, children, guard, wrapped),

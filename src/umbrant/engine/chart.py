@@ -177,9 +177,9 @@ class Chart:
             (index for index, each in enumerate(transitions) if enabled(each)),
             None,
         )
-        return (
-            self.select_from(first, enabled, waits) if first is not None else []
-        )
+        if first is not None:
+            return self.select_from(first, enabled, waits)
+        return []
 
     def candidates(
         self, waits: TransitionTrigger | None = None
@@ -212,7 +212,9 @@ class Chart:
                     if each not in chosen:
                         chosen.append(each)
                     break
-        return self.without_conflicts(chosen) if len(chosen) > 1 else chosen
+        if len(chosen) > 1:
+            return self.without_conflicts(chosen)
+        return chosen
 
     def _candidates_for(
         self, waits: TransitionTrigger | None

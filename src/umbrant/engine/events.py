@@ -110,7 +110,9 @@ class EventInbox:
         """
         self._raised(event, to)
         at_once = not to and delay_s <= 0
-        machine = self._machines[-1] if self._machines and at_once else None
+        machine = None
+        if self._machines and at_once:
+            machine = self._machines[-1]
         if machine is not None:
             machine.raise_inside(event)
         if machine is None or not internal:

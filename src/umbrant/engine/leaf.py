@@ -48,11 +48,10 @@ class Leaf:
         self._me = scope.me
         self._binders = binders
         self._fixed = fixed = fixed_values(binders)
-        self._run = (
-            self._ask
-            if fixed is None
-            else with_arguments(kind.run, scope.me, fixed)
-        )
+        if fixed is None:
+            self._run = self._ask
+        else:
+            self._run = with_arguments(kind.run, scope.me, fixed)
         """Calls the function: with arguments bound once where they are always
         the same.
         """
@@ -67,7 +66,9 @@ class Leaf:
             result = run()
         except Unbound as unbound:
             return self.fail_unbound(unbound)
-        return SUCCESS if result is True else self.ended(result)
+        if result is True:
+            return SUCCESS
+        return self.ended(result)
 
     def stop(self, me: Me) -> None: ...
 
@@ -77,9 +78,10 @@ class Leaf:
             self.cause = result
             return FAILURE
         if result is False:
-            self.cause = (
-                NOT_SO if self.kind.family is Family.CONDITION else None
-            )
+            if self.kind.family is Family.CONDITION:
+                self.cause = NOT_SO
+            else:
+                self.cause = None
             return FAILURE
         return SUCCESS
 

@@ -293,8 +293,12 @@ class LiveMachine:
             )
         if live.when is not None and not live.when.evaluate():
             return GUARD_SAID_NO
-        unfinished = self._unfinished(transition) if self._holds_back else None
-        return cause("must_finish", row=unfinished.id) if unfinished else None
+        unfinished = None
+        if self._holds_back:
+            unfinished = self._unfinished(transition)
+        if unfinished:
+            return cause("must_finish", row=unfinished.id)
+        return None
 
     def _unfinished(self, transition: Transition) -> State | None:
         """A state that this transition would leave and that must be done first."""
@@ -408,18 +412,18 @@ class LiveMachine:
         """A state is done, for a final state in it was entered; the machine
         itself ends.
         """
-        status = (
-            self._worst(state)
-            if state.type is StateType.REGIONS
-            else self._states[final.id].result
-        )
+        if state.type is StateType.REGIONS:
+            status = self._worst(state)
+        else:
+            status = self._states[final.id].result
         if state is not self._chart.root:
             self._inside.append(StateDone(state, status))
             return
         self._ended = status
-        self.cause = (
-            cause_of_row("child", final.id) if status is FAILURE else None
-        )
+        if status is FAILURE:
+            self.cause = cause_of_row("child", final.id)
+        else:
+            self.cause = None
 
     def _worst(self, regions: State) -> Status:
         finals = [
@@ -428,7 +432,9 @@ class LiveMachine:
             if each.type is StateType.FINAL and each.within(regions)
         ]
         failed = any(self._states[each.id].result is FAILURE for each in finals)
-        return FAILURE if failed else SUCCESS
+        if failed:
+            return FAILURE
+        return SUCCESS
 
     def _run(self, me: Me, states: Sequence[State]) -> None:
         """Tick the rows of active states. When a state's rows have ended, its

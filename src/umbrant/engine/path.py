@@ -133,4 +133,6 @@ def _end_form(end: Work) -> PathEnd:
     """
     if not isinstance(end, LastingLeaf) or end.kind.own:
         return TICK
-    return REPORTED_STEP if end.is_recorded else STEP
+    if end.is_recorded:
+        return REPORTED_STEP
+    return STEP

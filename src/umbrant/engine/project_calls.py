@@ -147,7 +147,9 @@ def described(error: BaseException) -> str:
         text = printable(str(error))
     except BaseException:
         return f"{name}, which cannot say what it is"
-    return f"{name}: {text}" if text else name
+    if text:
+        return f"{name}: {text}"
+    return name
 
 
 def shown(value: object) -> str:
@@ -223,11 +225,9 @@ def _value_of(value: object) -> bool | float | str | None:
     if value is None or value is True or value is False:
         return value
     try:
-        return (
-            text_of(value, "it")
-            if isinstance(value, str)
-            else number_of(value, "it")
-        )
+        if isinstance(value, str):
+            return text_of(value, "it")
+        return number_of(value, "it")
     except TypeError:
         raise InvalidResult(shown(value)) from None
 

@@ -72,7 +72,10 @@ class ProjectLeaf(Leaf):
         }
         if kind.hooks.entered is not None:
             kind.hooks.entered(agent, **args)
-        self._args = args if kind.hooks.left is not None else None
+        if kind.hooks.left is not None:
+            self._args = args
+        else:
+            self._args = None
         return kind.run(agent, **args)
 
     def _left(self, how: str) -> None:
@@ -139,7 +142,10 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
         # What is yielded again may have been changed in place meanwhile, so
         # that what was told is a copy.
         self._yielded, copy = progress, progress_of(progress)
-        self._copy = copy if copy is not None and copy.per_s else None
+        if copy is not None and copy.per_s:
+            self._copy = copy
+        else:
+            self._copy = None
         return False, copy
 
     def _close(self, steps: StepGenerator) -> None:

@@ -186,14 +186,18 @@ class WorldOfNode(_View):
 
     def body(self, name: str) -> BodyOfNode | None:
         found = self._of.body(name)
-        return BodyOfNode(found) if found is not None else None
+        if found is not None:
+            return BodyOfNode(found)
+        return None
 
     def bodies(self, group: str) -> Sequence[BodyOfNode]:
         return [BodyOfNode(each) for each in self._of.bodies(group)]
 
     def prop(self, name: str) -> PropOfNode | None:
         found = self._of.prop(name)
-        return PropOfNode(found) if found is not None else None
+        if found is not None:
+            return PropOfNode(found)
+        return None
 
     def props(self, group: str) -> Sequence[PropOfNode]:
         return [PropOfNode(each) for each in self._of.props(group)]
@@ -346,4 +350,6 @@ class AgentOfNode:
 
 def as_node_argument(value: object) -> object:
     """An argument as a project's own code is given it."""
-    return KeyOfNode(value) if isinstance(value, LiveKey) else value
+    if isinstance(value, LiveKey):
+        return KeyOfNode(value)
+    return value

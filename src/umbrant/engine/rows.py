@@ -122,11 +122,9 @@ class RowSequence(Wrapper):
     def stop(self, me: Me) -> None: ...
 
     def inside(self) -> "LiveRow | None":
-        return (
-            self.rows[self._at]
-            if self.ended is None and self.rows[self._at].active
-            else None
-        )
+        if self.ended is None and self.rows[self._at].active:
+            return self.rows[self._at]
+        return None
 
     def after(self, me: Me, status: Status) -> Status:
         self._go_past(status)
@@ -291,9 +289,9 @@ class LiveRow(Wrapper):
     @property
     def weight(self) -> float:
         """Its weight among its siblings. Raises Unbound."""
-        return (
-            self.wrapping.weighted.weight() if self.wrapping.weighted else 1.0
-        )
+        if self.wrapping.weighted:
+            return self.wrapping.weighted.weight()
+        return 1.0
 
     def _begin(self, me: Me) -> Status:
         """Enter the row if it may be entered."""
@@ -311,7 +309,9 @@ class LiveRow(Wrapper):
             status = self.work.tick(me)
         except Unbound as unbound:
             return self.fail_unbound(me, unbound.reason)
-        return status if status is RUNNING else self.after(me, status)
+        if status is RUNNING:
+            return status
+        return self.after(me, status)
 
     def halt(self, me: Me, reason: Cause) -> None:
         """Stop the row and all that is active in it, the innermost first."""
@@ -463,11 +463,10 @@ class LiveRow(Wrapper):
         return self.work
 
     def checks(self) -> Sequence[GateCheck]:
-        watched = (
-            [GuardWhileRunning(self._guard, self._falls)]
-            if self._guard is not None and self._watches_running
-            else []
-        )
+        if self._guard is not None and self._watches_running:
+            watched = [GuardWhileRunning(self._guard, self._falls)]
+        else:
+            watched = []
         return [*watched, *(task.timed for task in self._upkeep_tasks)]
 
     def after(self, me: Me, status: Status) -> Status:
@@ -501,7 +500,9 @@ class LiveRow(Wrapper):
         `again` says that the guard is watched: what was drawn when it came true
         then stands.
         """
-        reason = HELD_BACK if self._is_held_back else None
+        reason = None
+        if self._is_held_back:
+            reason = HELD_BACK
         if reason is None and self.wrapping.gates:
             reason = self._refusal(me, again=again)
         if reason is not None:
@@ -516,9 +517,10 @@ class LiveRow(Wrapper):
         keeps = again and self._has_rolled
         try:
             for gate in self.wrapping.gates:
-                reason = (
-                    self._roll if gate.rolls and keeps else gate.refusal(me)
-                )
+                if gate.rolls and keeps:
+                    reason = self._roll
+                else:
+                    reason = gate.refusal(me)
                 if gate.rolls:
                     self._roll, self._has_rolled = reason, True
                 if reason is not None:

@@ -234,7 +234,9 @@ class Runner:
             for row in self._rows_by_name.get(row_name, ())
             if row.active
         ]
-        return self.world.now_s - min(entered) if entered else None
+        if entered:
+            return self.world.now_s - min(entered)
+        return None
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all where it is empty) are in a

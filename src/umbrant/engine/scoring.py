@@ -28,11 +28,9 @@ def combined(
     """One score from 0 to 1. Nothing considered is worth 1."""
     if not worths:
         return 1.0
-    return (
-        0.0
-        if any(math.isnan(each) for each in worths)
-        else _ONE[how](worths, weights)
-    )
+    if any(math.isnan(each) for each in worths):
+        return 0.0
+    return _ONE[how](worths, weights)
 
 
 def combined_grid(
@@ -58,15 +56,15 @@ def _with_make_up(product: float, count: int) -> float:
 
 def _mean(worths: Sequence[float], weights: Sequence[float]) -> float:
     total = sum(weights)
-    return (
-        sum(
-            worth * weight
-            for worth, weight in zip(worths, weights, strict=True)
+    if total:
+        return (
+            sum(
+                worth * weight
+                for worth, weight in zip(worths, weights, strict=True)
+            )
+            / total
         )
-        / total
-        if total
-        else 0.0
-    )
+    return 0.0
 
 
 def _sum(worths: Sequence[float], weights: Sequence[float]) -> float:

@@ -184,9 +184,10 @@ class LiveUtility:
         self._current = None
         if self._setup.then == "decide again":
             return RUNNING
-        self.cause = (
-            cause_of_row("child", option.row.id) if status is FAILURE else None
-        )
+        if status is FAILURE:
+            self.cause = cause_of_row("child", option.row.id)
+        else:
+            self.cause = None
         return status
 
     def _decide(self, me: Me) -> bool:
@@ -276,7 +277,9 @@ class LiveUtility:
         """An option's score now, for the candidate that it is highest for; None
         if there is no candidate.
         """
-        stays = self._setup.stay_bonus() if option is self._current else 0.0
+        stays = 0.0
+        if option is self._current:
+            stays = self._setup.stay_bonus()
         if option is self._current:
             self._own_score = 0.0
         if option.candidates is None:
@@ -331,7 +334,10 @@ class LiveUtility:
             value, is_worth = each.worth()
             worths.append(is_worth)
             if report:
-                recorded = 0.0 if math.isnan(is_worth) else is_worth
+                if math.isnan(is_worth):
+                    recorded = 0.0
+                else:
+                    recorded = is_worth
                 each.report(Gauge(Measured.INPUT, recorded, value))
         weights = [each.weight for each in option.considerations]
         return combined(option.combine, worths, weights) * max(

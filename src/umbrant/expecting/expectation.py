@@ -86,7 +86,9 @@ class Expectation(ProjectFile):
         }
         field, is_there = needed.get(self.expect, ("", True))
         if not is_there:
-            more = " and within_s" if field == "then" else ""
+            more = ""
+            if field == "then":
+                more = " and within_s"
             raise ValueError(f"'{self.expect}' needs {field}{more}")
         if self.between is not None and self.between[0] > self.between[1]:
             raise ValueError("between: the lower share comes first")
@@ -97,7 +99,9 @@ class Expectation(ProjectFile):
         """It in words."""
         if self.title:
             return self.title
-        who = f"{self.of}: " if self.of else ""
+        who = ""
+        if self.of:
+            who = f"{self.of}: "
         return who + _SENTENCES[self.expect](self)
 
 
@@ -109,7 +113,9 @@ def _share_words(each: Expectation) -> str:
 
 
 def _most_words(each: Expectation) -> str:
-    time = f" in any {each.within_s:g} s" if each.within_s is not None else ""
+    time = ""
+    if each.within_s is not None:
+        time = f" in any {each.within_s:g} s"
     return f"{each.that} begins at most {times_text(each.times)}{time}"
 
 
@@ -165,7 +171,10 @@ def read_expectations(folder: Path) -> list[NamedExpectation]:
         except ValidationError as error:
             for fault in error.errors(include_url=False):
                 where = ".".join(str(step) for step in fault["loc"])
-                message = f"{where}: {fault['msg']}" if where else fault["msg"]
+                if where:
+                    message = f"{where}: {fault['msg']}"
+                else:
+                    message = fault["msg"]
                 problems.append(Problem(file, "", message))
         except (OSError, ValueError) as error:
             problems.append(Problem(file, "", str(error)))
@@ -263,7 +272,9 @@ BrokenAt = tuple[int, str]
 
 def _first(holds: Bools) -> int | None:
     found = np.flatnonzero(holds)
-    return int(found[0]) if len(found) else None
+    if len(found):
+        return int(found[0])
+    return None
 
 
 def _starts(holds: Bools) -> list[int]:
@@ -275,12 +286,16 @@ def _starts(holds: Bools) -> list[int]:
 
 def _always(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     tick = _first(~history.holds(each.that))
-    return None if tick is None else (tick, f"not {each.that}")
+    if tick is None:
+        return None
+    return (tick, f"not {each.that}")
 
 
 def _never(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     tick = _first(history.holds(each.that))
-    return None if tick is None else (tick, each.that)
+    if tick is None:
+        return None
+    return (tick, each.that)
 
 
 def _by(each: Expectation, history: TakeSignals) -> BrokenAt | None:
@@ -318,11 +333,10 @@ def _at_least(each: Expectation, history: TakeSignals) -> BrokenAt | None:
 
 def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     starts = _starts(history.holds(each.that))
-    room = (
-        history.ticks
-        if each.within_s is None
-        else _ticks(each.within_s, history)
-    )
+    if each.within_s is None:
+        room = history.ticks
+    else:
+        room = _ticks(each.within_s, history)
     for index in range(each.times, len(starts)):
         if starts[index] - starts[index - each.times] <= room:
             return starts[
@@ -404,15 +418,15 @@ class ExpectationResult:
             or between is None
         ):
             is_broken = any(each.broken for each in self.outcomes)
-            return Verdict.BROKEN if is_broken else Verdict.HOLDS
+            if is_broken:
+                return Verdict.BROKEN
+            return Verdict.HOLDS
         low, high = self.interval
         if between[0] <= low and high <= between[1]:
             return Verdict.HOLDS
-        return (
-            Verdict.BROKEN
-            if high < between[0] or low > between[1]
-            else Verdict.UNDECIDED
-        )
+        if high < between[0] or low > between[1]:
+            return Verdict.BROKEN
+        return Verdict.UNDECIDED
 
 
 def outcome(named: NamedExpectation, take: Take) -> SeedOutcome:
@@ -422,7 +436,9 @@ def outcome(named: NamedExpectation, take: Take) -> SeedOutcome:
     each = named.expectation
     try:
         is_share = each.expect is Expected.OFTEN
-        happens = happens_in(each, take) if is_share else False
+        happens = False
+        if is_share:
+            happens = happens_in(each, take)
         return SeedOutcome(
             take.header.seed, tuple(broken_in(each, take)), happens
         )

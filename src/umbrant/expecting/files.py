@@ -79,10 +79,15 @@ def _needed(kind: Expected, before: Expectation) -> dict[str, Any]:
     if kind is Expected.OFTEN and before.between is None:
         return {"between": BETWEEN}
     if kind is Expected.WHENEVER:
-        within_s = WITHIN_S if before.within_s is None else before.within_s
+        if before.within_s is None:
+            within_s = WITHIN_S
+        else:
+            within_s = before.within_s
         return {"then": before.then or before.that, "within_s": within_s}
     # Of other kinds a time is a bound that nobody asked for.
-    return {"within_s": None} if before.expect is Expected.WHENEVER else {}
+    if before.expect is Expected.WHENEVER:
+        return {"within_s": None}
+    return {}
 
 
 def checked_text(text: str, expectation: Expectation, take: Take | None) -> str:

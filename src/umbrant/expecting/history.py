@@ -66,11 +66,9 @@ class TakeSignals:
         self.ticks = take.ticks
         self.record: AgentRecord = take.agents[agent]
         member = next(each for each in take.header.cast if each.name == agent)
-        behavior = (
-            take.header.expanded(member.behavior).behavior
-            if member.behavior
-            else None
-        )
+        behavior = None
+        if member.behavior:
+            behavior = take.header.expanded(member.behavior).behavior
         self.rows = behavior
         self._at = np.arange(self.ticks)
 
@@ -232,7 +230,9 @@ class TakeSignals:
 
     def of(self, agent: str) -> "TakeSignals":
         """The same take, as another of the cast knows it."""
-        return self if agent == self.agent else TakeSignals(self.take, agent)
+        if agent == self.agent:
+            return self
+        return TakeSignals(self.take, agent)
 
     def _answered(self, tree: SenseCall) -> Column:
         ask = ASKS.get(tree.sense)

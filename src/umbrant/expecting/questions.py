@@ -63,9 +63,9 @@ def _ended(*outcomes: Outcome) -> Callable[["TakeSignals", SenseCall], Column]:
 
 def _refused(history: "TakeSignals", tree: SenseCall) -> Column:
     refusals = history.row(tree.args[0]).refusals.values()
-    because = (
-        history.name_in(tree.args[1]).lower() if len(tree.args) == 2 else ""
-    )
+    because = ""
+    if len(tree.args) == 2:
+        because = history.name_in(tree.args[1]).lower()
     return history.stretches(
         [
             (each.start, each.end)

@@ -99,7 +99,9 @@ class WatchedAgent(NullRecorder):
         return partial(self._sensed, row_id, part)
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
-        return _CutOffLog(self, row_id) if part == CUT_OFF else NO_REFUSAL_LOG
+        if part == CUT_OFF:
+            return _CutOffLog(self, row_id)
+        return NO_REFUSAL_LOG
 
     def said(self, text: str) -> None: ...
 
@@ -134,12 +136,16 @@ class WatchedAgent(NullRecorder):
     def unsettled(self) -> str:
         """The machine that was cut off in this tick; empty for none."""
         tick, row_id = self._cut_off
-        return row_id if tick == self.tick else ""
+        if tick == self.tick:
+            return row_id
+        return ""
 
     @property
     def failed(self) -> list[str]:
         """The rows that failed in this tick, in the order in which they did."""
-        return self._failed[1] if self._failed[0] == self.tick else []
+        if self._failed[0] == self.tick:
+            return self._failed[1]
+        return []
 
     def lead(self, branch: Sequence[str]) -> str:
         """The row of a branch that leads at the end of the tick: of those that
@@ -200,7 +206,9 @@ class SilentWriter:
 
     def agent(self, name: str) -> NullRecorder:
         """The recorder of an agent."""
-        return self.agent_watched if name == self._watched else self._others
+        if name == self._watched:
+            return self.agent_watched
+        return self._others
 
     def posing(self, name: str) -> Posing:
         return unposed
@@ -238,7 +246,10 @@ class DecisionAsker:
         if project is not header.project:
             _refuse_new_problems(header.project, project)
         behavior = behavior_of(subject.take, subject.agent)
-        self._branches = branches(behavior) if behavior is not None else ()
+        if behavior is not None:
+            self._branches = branches(behavior)
+        else:
+            self._branches = ()
         self._given: dict[str, float] = {}
         self._writer = SilentWriter(subject.agent)
         catalog = catalog_with_given(BUILTIN, subject.agent, axes, self._given)

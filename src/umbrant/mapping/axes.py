@@ -74,7 +74,9 @@ class MapSubject:
         if poses is None or self.tick >= len(poses):
             return None
         x, y = poses[self.tick, :2].tolist()
-        return None if math.isnan(x) else (x, y)
+        if math.isnan(x):
+            return None
+        return (x, y)
 
 
 @dataclass(frozen=True)
@@ -130,11 +132,9 @@ class StatAxis(MapAxis):
 
     def over_take(self, subject: MapSubject) -> FloatArray | None:
         found = subject.take.body_numbers.get(subject.agent, {}).get(self.name)
-        return (
-            None
-            if found is None
-            else np.asarray(found[: subject.take.ticks], np.float64)
-        )
+        if found is None:
+            return None
+        return np.asarray(found[: subject.take.ticks], np.float64)
 
 
 @dataclass(frozen=True)
@@ -257,9 +257,10 @@ def read_axis(text: str, subject: MapSubject, place: str) -> MapAxis:
 
 def _key_axis(name: str, key: Key, low: float, high: float) -> KeyAxis:
     if key.type is not KeyType.NUMBER or key.formula:
-        what = (
-            "is worked out from others" if key.formula else f"holds {key.type}"
-        )
+        if key.formula:
+            what = "is worked out from others"
+        else:
+            what = f"holds {key.type}"
         raise AxisError(
             f"{name}: this key {what}; an axis needs a number that can be set"
         )

@@ -73,10 +73,14 @@ def border_number(
     where no single number does, or the map does not show how far it is.
     """
     behavior = behavior_of(subject.take, subject.agent)
-    row = behavior.by_id.get(row_id) if behavior is not None else None
+    row = None
+    if behavior is not None:
+        row = behavior.by_id.get(row_id)
     if row is None:
         return None
-    param = "" if part == GUARD else "when"
+    param = "when"
+    if part == GUARD:
+        param = ""
     when = (
         row.guard.when if part == GUARD and row.guard else row.args.get("when")
     )
@@ -87,9 +91,9 @@ def border_number(
     except LanguageError:
         return None
     found = list(atoms(tree))
-    measured = (
-        _measured(found[index], subject.catalog) if index < len(found) else None
-    )
+    measured = None
+    if index < len(found):
+        measured = _measured(found[index], subject.catalog)
     if measured is None:
         return None
     what, number = measured
@@ -123,16 +127,12 @@ def _measured(
     if isinstance(atom, Comparison):
         if isinstance(atom.right, NumberTerm):
             return atom.left, atom.right
-        return (
-            (atom.right, atom.left)
-            if isinstance(atom.left, NumberTerm)
-            else None
-        )
-    kind = (
-        catalog.get(atom.sense, Family.SENSE)
-        if isinstance(atom, SenseCall)
-        else None
-    )
+        if isinstance(atom.left, NumberTerm):
+            return (atom.right, atom.left)
+        return None
+    kind = None
+    if isinstance(atom, SenseCall):
+        kind = catalog.get(atom.sense, Family.SENSE)
     if kind is None or not isinstance(atom, SenseCall):
         return None
     given = bound_args(atom, kind)
@@ -166,7 +166,9 @@ def _line(
         if isinstance(each, PlaceAxis) and each.who == whom
     ]
     own = subject.place(subject.agent)
-    return (None, own) if along == ["x", "y"] and own is not None else None
+    if along == ["x", "y"] and own is not None:
+        return (None, own)
+    return None
 
 
 def _whom(what: ConditionTree, subject: MapSubject) -> str | None:
@@ -183,7 +185,9 @@ def _whom(what: ConditionTree, subject: MapSubject) -> str | None:
     if not isinstance(target, KeyTerm):
         return None
     changes = subject.take.agents[subject.agent].keys.get(target.key)
-    held = changes.at(subject.tick) if changes is not None else None
-    return (
-        held.value if held is not None and isinstance(held.value, str) else None
-    )
+    held = None
+    if changes is not None:
+        held = changes.at(subject.tick)
+    if held is not None and isinstance(held.value, str):
+        return held.value
+    return None

@@ -220,11 +220,10 @@ class MapField:
                 other = self._known.get(near)
                 if other is not None and other.lead != one.lead:
                     pair = (one.lead, other.lead)
-                    place = (
-                        pair
-                        if leads.index(pair[0]) < leads.index(pair[1])
-                        else pair[::-1]
-                    )
+                    if leads.index(pair[0]) < leads.index(pair[1]):
+                        place = pair
+                    else:
+                        place = pair[::-1]
                     met.setdefault(place, []).append(
                         ((i, j), self._differing(one, other))
                     )
@@ -264,7 +263,9 @@ class MapField:
         away = (
             abs(number.at(self.value(place)) - number.value) for place in places
         )
-        return number if min(away) <= near else None
+        if min(away) <= near:
+            return number
+        return None
 
     def _differing(self, one: MapAnswer, other: MapAnswer) -> str:
         """The first atom, in the order of the rows, that is yes on one side and
@@ -312,12 +313,12 @@ class MapField:
                 if part == GUARD and row.guard
                 else row.args.get("when")
             )
-            when = (
-                written
-                if part in (GUARD, ROW) and isinstance(written, str)
-                else None
-            )
-        phrase = _phrase(when, int(index), catalog) if when is not None else ""
+            when = None
+            if part in (GUARD, ROW) and isinstance(written, str):
+                when = written
+        phrase = ""
+        if when is not None:
+            phrase = _phrase(when, int(index), catalog)
         return (
             row_id,
             f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(": "),
@@ -329,7 +330,9 @@ def _phrase(when: str, index: int, catalog: Catalog) -> str:
         found = list(atoms(parse(when)))
     except LanguageError:
         return when
-    return spoken(found[index], catalog) if index < len(found) else when
+    if index < len(found):
+        return spoken(found[index], catalog)
+    return when
 
 
 def _label(lead: str, names: dict[str, str]) -> str:

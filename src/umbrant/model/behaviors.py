@@ -31,7 +31,9 @@ class Watch(StrEnum):
     @classmethod
     def _missing_(cls, value: object) -> "Watch | None":
         """Files of the format before said `both` for throughout."""
-        return cls.THROUGHOUT if value == "both" else None
+        if value == "both":
+            return cls.THROUGHOUT
+        return None
 
     @property
     def while_running(self) -> bool:

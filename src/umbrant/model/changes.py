@@ -53,7 +53,10 @@ def changes(before: Project, now: Project) -> list[str]:
     """The differences between two projects, one line for each document: added,
     removed, or changed and in how many rows.
     """
-    lines = [] if before.cover == now.cover else ["project.json: changed"]
+    if before.cover == now.cover:
+        lines = []
+    else:
+        lines = ["project.json: changed"]
     lines.extend(
         [] if before.event_list == now.event_list else ["events.json: changed"]
     )

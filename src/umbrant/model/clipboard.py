@@ -74,11 +74,10 @@ def paste_rows(
     """Put rows in behind `after`, or first under `under`, with ids of their
     own. Returns the ids of the outermost.
     """
-    target = (
-        home(project, behavior, after or under or "")[0]
-        if after or under
-        else behavior
-    )
+    if after or under:
+        target = home(project, behavior, after or under or "")[0]
+    else:
+        target = behavior
     rows = renewed(resolve_variant(project, target), rows)
     tops = [row.id for row in rows if row.under is None]
     placed: dict[str, str | None] = dict.fromkeys(row.id for row in rows)
@@ -94,7 +93,9 @@ def paste_rows(
                 each for each, around in placed.items() if around == row.under
             ]
             path = after or under
-            behind = _sibling_id(path, siblings[-1]) if siblings else None
+            behind = None
+            if siblings:
+                behind = _sibling_id(path, siblings[-1])
             project = insert_row(
                 project,
                 behavior,
@@ -131,7 +132,9 @@ def _with_ids(row: Row, ids: Mapping[str, str]) -> Row:
     for name, value in row.args.items():
         if name in NAMING and isinstance(value, str):
             args[name] = ids.get(value, value)
-    under = ids.get(row.under) if row.under else None
+    under = None
+    if row.under:
+        under = ids.get(row.under)
     return row.model_copy(
         update={"id": ids[row.id], "under": under, "args": args}
     )
@@ -233,4 +236,6 @@ def _branch(project: Project, behavior: str, row_id: str) -> list[Row]:
 def _sibling_id(row_id: str | None, own_id: str) -> str:
     """The id under which a row runs that is written where another one is."""
     path = (row_id or "").rpartition("/")[0]
-    return f"{path}/{own_id}" if path else own_id
+    if path:
+        return f"{path}/{own_id}"
+    return own_id

@@ -129,7 +129,9 @@ class Project(Document):
     def keys_of_member(self, member: Member) -> dict[str, Key]:
         """The keys that one of a cast has, by name; none for a puppet."""
         behavior = self.find_behavior(member.behavior)
-        return self.keys_of(behavior) if behavior else {}
+        if behavior:
+            return self.keys_of(behavior)
+        return {}
 
     def keys_on(self, blackboard: str) -> dict[str, Key]:
         """The keys of a blackboard and of those it extends, these first; a

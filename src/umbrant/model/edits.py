@@ -304,7 +304,9 @@ def remove_part(
             return row.model_copy(
                 update={"upkeep": _without(row.upkeep, index)}
             )
-        return row.model_copy(update={"guard": None}) if part == GUARD else row
+        if part == GUARD:
+            return row.model_copy(update={"guard": None})
+        return row
 
     return change_row(project, behavior, row_id, change)
 
@@ -406,7 +408,9 @@ def move_row(
     if not 0 <= index < len(siblings):
         return project
     others = [each for each in siblings if each != row_id]
-    after = others[index - 1] if index else None
+    after = None
+    if index:
+        after = others[index - 1]
     return _moved(
         project,
         behavior,
@@ -428,7 +432,9 @@ def place_rows(
     `under`, in the order they are given.
     """
     behavior, under = home(project, behavior, under)
-    last = after.rpartition("/")[2] if after is not None else None
+    last = None
+    if after is not None:
+        last = after.rpartition("/")[2]
     for row_id in row_ids:
         own_id = row_id.rpartition("/")[2]
         if own_id != last:
@@ -448,11 +454,9 @@ def follow_original(
     override = override_of(variant, own_id)
     if override is None:
         return project
-    left = (
-        without_override(override, slot.part, slot.param)
-        if slot is not None
-        else None
-    )
+    left = None
+    if slot is not None:
+        left = without_override(override, slot.part, slot.param)
     kept = (left if each is override else each for each in variant.overrides)
     followed = variant.model_copy(
         update={"overrides": tuple(each for each in kept if each is not None)}
@@ -472,7 +476,10 @@ def declare_key(project: Project, board: str, key: Key) -> Project:
             kept = tuple(
                 key if old.name == key.name else old for old in each.keys
             )
-            keys = kept if key.name in each.by_name else (*each.keys, key)
+            if key.name in each.by_name:
+                keys = kept
+            else:
+                keys = (*each.keys, key)
             each = each.model_copy(update={"keys": keys})
         boards.append(each)
     return project.model_copy(update={"blackboards": tuple(boards)})
@@ -489,9 +496,9 @@ def _change_scenario(
     project: Project, name: str, change: Callable[[Scenario], Scenario]
 ) -> Project:
     found = project.find_scenario(name)
-    return (
-        project.with_scenario(change(found)) if found is not None else project
-    )
+    if found is not None:
+        return project.with_scenario(change(found))
+    return project
 
 
 def _moved(
@@ -514,7 +521,10 @@ def _moved(
     if after is not None:
         index = rest.index(_last_within(bare, after)) + 1
     else:
-        index = 0 if under is None else rest.index(bare.row(under)) + 1
+        if under is None:
+            index = 0
+        else:
+            index = rest.index(bare.row(under)) + 1
     return replace_behavior(
         project, behavior, [*rest[:index], *block, *rest[index:]]
     )
@@ -530,11 +540,11 @@ def _changed(
     args: dict[str, ParamValue], name: str, value: ParamValue | None
 ) -> dict[str, ParamValue]:
     kept = {key: old for key, old in args.items() if key != name}
-    return (
-        kept
-        if value is None
-        else ({**args, name: value} if name in args else {**kept, name: value})
-    )
+    if value is None:
+        return kept
+    if name in args:
+        return {**args, name: value}
+    return {**kept, name: value}
 
 
 def _with_value(

@@ -87,12 +87,12 @@ def written_under(behavior: Behavior, row_id: str) -> str | None:
     outermost one, a used behavior's too.
     """
     around = behavior.outline.parent[row_id]
-    return (
-        around
-        if around is not None
+    if (
+        around is not None
         and around.rpartition("/")[0] == row_id.rpartition("/")[0]
-        else None
-    )
+    ):
+        return around
+    return None
 
 
 def resolve_variant(project: Project, name: str) -> Behavior:
@@ -110,7 +110,9 @@ def resolve_variant(project: Project, name: str) -> Behavior:
     for variant in reversed(chain[:-1]):
         for override in variant.overrides:
             rows = _overridden(rows, override)
-    return behavior if behavior.variant_of is None else behavior.with_rows(rows)
+    if behavior.variant_of is None:
+        return behavior
+    return behavior.with_rows(rows)
 
 
 def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
@@ -158,12 +160,15 @@ def _rows(
     """The rows of a behavior with their ids in the expanded one, each use
     followed by the rows of the used behavior.
     """
-    before = f"{key_scope.path}/" if key_scope.path else ""
+    before = ""
+    if key_scope.path:
+        before = f"{key_scope.path}/"
     for row in behavior.rows:
         row_id = before + row.id
-        under = (
-            key_scope.path or None if row.under is None else before + row.under
-        )
+        if row.under is None:
+            under = key_scope.path or None
+        else:
+            under = before + row.under
         expanded.key_scopes[row_id] = key_scope
         yield (
             row.model_copy(update={"id": row_id, "under": under})

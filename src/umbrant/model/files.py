@@ -293,7 +293,9 @@ def write_atomically(path: Path, text: str) -> None:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
-        mode = path.stat().st_mode & 0o777 if path.exists() else 0o644
+        mode = 0o644
+        if path.exists():
+            mode = path.stat().st_mode & 0o777
         os.chmod(temporary, mode)
         os.replace(temporary, path)
         _settle(path.parent)

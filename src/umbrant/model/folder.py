@@ -368,7 +368,9 @@ def _document(
     if isinstance(document, Behavior):
         faults = list(_outline_problems(name, document))
         problems.extend(faults)
-        return None if faults else document
+        if faults:
+            return None
+        return document
     return document
 
 
@@ -429,11 +431,9 @@ def _explained(
         row, inside = "", steps
         if len(steps) > 1 and steps[0] == "rows" and steps[1].isdigit():
             raw = data["rows"][int(steps[1])]
-            label = (
-                f"{raw.get('id', '?')} '{raw.get('name', '')}'"
-                if isinstance(raw, dict)
-                else ""
-            )
+            label = ""
+            if isinstance(raw, dict):
+                label = f"{raw.get('id', '?')} '{raw.get('name', '')}'"
             row, inside = (
                 label or f"number {int(steps[1]) + 1} in the file",
                 steps[2:],
@@ -442,21 +442,17 @@ def _explained(
         if (row, field) in reported:
             continue
         reported.add((row, field))
-        given = (
-            ""
-            if fault["type"] == "missing"
-            else f" (it is {json.dumps(fault['input'], default=str)[:60]})"
-        )
-        known = (
-            _fields_there(kind, fault["loc"])
-            if fault["type"] == "extra_forbidden"
-            else []
-        )
-        remedy = (
-            f"{did_you_mean(steps[-1], known)} Its fields: {', '.join(known)}."
-            if known
-            else ""
-        )
+        if fault["type"] == "missing":
+            given = ""
+        else:
+            given = f" (it is {json.dumps(fault['input'], default=str)[:60]})"
+        if fault["type"] == "extra_forbidden":
+            known = _fields_there(kind, fault["loc"])
+        else:
+            known = []
+        remedy = ""
+        if known:
+            remedy = f"{did_you_mean(steps[-1], known)} Its fields: {', '.join(known)}."
         message = f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}."
         yield Problem(name, row, message, remedy.strip())
 

@@ -90,7 +90,9 @@ class Outline:
     def siblings(self, row_id: str) -> tuple[str, ...]:
         """The rows under the same row, this one among them."""
         above = self.parent[row_id]
-        return self.tops if above is None else self.children[above]
+        if above is None:
+            return self.tops
+        return self.children[above]
 
     def path(self, row_id: str) -> tuple[str, ...]:
         """From the top row down to this one, both included."""

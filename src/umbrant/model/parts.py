@@ -36,9 +36,9 @@ def candidate_part(name: str) -> str:
 
 def candidate_of(part: str) -> str | None:
     """The reverse of `candidate_part`; None for any other part."""
-    return (
-        part.removeprefix(_CANDIDATE) if part.startswith(_CANDIDATE) else None
-    )
+    if part.startswith(_CANDIDATE):
+        return part.removeprefix(_CANDIDATE)
+    return None
 
 
 def part_index(part: str) -> tuple[str, int]:

@@ -79,11 +79,9 @@ def move(project: Project, path: Path, step: int) -> Project:
 def _inside(container: Any, step: str | int) -> Any:
     if isinstance(container, Document):
         return getattr(container, str(step))
-    return (
-        container[step]
-        if isinstance(container, Mapping)
-        else container[_index(container, step)]
-    )
+    if isinstance(container, Mapping):
+        return container[step]
+    return container[_index(container, step)]
 
 
 def _index(items: Any, step: str | int) -> int:

@@ -61,13 +61,11 @@ def _is_harmless(character: str) -> bool:
 
 def _escaped(character: str) -> str:
     number = ord(character)
-    return (
-        f"\\x{number:02x}"
-        if number < 0x100
-        else f"\\u{number:04x}"
-        if number < 0x10000
-        else f"\\U{number:08x}"
-    )
+    if number < 0x100:
+        return f"\\x{number:02x}"
+    if number < 0x10000:
+        return f"\\u{number:04x}"
+    return f"\\U{number:08x}"
 
 
 def a_or_an(word: object) -> str:

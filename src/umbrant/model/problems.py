@@ -62,4 +62,6 @@ def did_you_mean(word: str, known: list[str]) -> str:
     close = process.extractOne(word, known, score_cutoff=60)
     if close:
         return f"Did you mean '{close[0]}'?"
-    return f"There are: {', '.join(known[:12])}." if known else ""
+    if known:
+        return f"There are: {', '.join(known[:12])}."
+    return ""

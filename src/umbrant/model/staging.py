@@ -284,7 +284,9 @@ def concerned(action: CueAction) -> str:
     is done to none.
     """
     field = _WHOM.get(type(action))
-    return str(getattr(action, field) or "") if field else ""
+    if field:
+        return str(getattr(action, field) or "")
+    return ""
 
 
 class Cue(Document):
@@ -337,7 +339,9 @@ class Scenario(ProjectFile):
         """The name by which one of the cast plays, of copies the first; None
         for who is not of this cast.
         """
-        return next(member.each()).name if member in self.cast else None
+        if member in self.cast:
+            return next(member.each()).name
+        return None
 
     def spelled_out(
         self, action: CueAction
@@ -351,12 +355,13 @@ class Scenario(ProjectFile):
         the other, if they are a spawner's. An event for a group is raised once.
         """
         field = _WHOM.get(type(action))
-        whom = getattr(action, field) if field else None
-        group = (
-            self.in_group(whom)
-            if whom and not isinstance(action, RaiseEvent)
-            else ()
-        )
+        whom = None
+        if field:
+            whom = getattr(action, field)
+        if whom and not isinstance(action, RaiseEvent):
+            group = self.in_group(whom)
+        else:
+            group = ()
         if field is not None and group:
             middle = _middle([each.start for each in group])
             for each in group:

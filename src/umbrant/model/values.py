@@ -140,12 +140,16 @@ def number_text(number: float) -> str:
     0.5, -1.25.
     """
     text = f"{number:.3f}".rstrip("0").rstrip(".")
-    return "0" if text in ("-0", "") else text
+    if text in ("-0", ""):
+        return "0"
+    return text
 
 
 def times_text(count: float) -> str:
     """How many times something happened: once, 3 times, 4.5 times."""
-    return "once" if count == 1 else f"{number_text(count)} times"
+    if count == 1:
+        return "once"
+    return f"{number_text(count)} times"
 
 
 def value_text(value: ParamValue | None, unit: str = "") -> str:

@@ -76,9 +76,9 @@ def without_override(
             if name != param
         }
     left = override.model_copy(update=changed)
-    return (
-        None if override.instead or left == Override(row=override.row) else left
-    )
+    if override.instead or left == Override(row=override.row):
+        return None
+    return left
 
 
 def _between(

@@ -89,11 +89,10 @@ class NumberCandidate:
         """
         if isinstance(self.place, CueTime):
             return [round(self.was + each, 2) for each in CUE_SHIFTS_S]
-        found = (
-            [self.was * each for each in FACTORS]
-            if self.was
-            else [0.1, 1.0, 10.0]
-        )
+        if self.was:
+            found = [self.was * each for each in FACTORS]
+        else:
+            found = [0.1, 1.0, 10.0]
         return [round(each, 2 if abs(each) <= 1 else 1) for each in found]
 
     def distance(self) -> float:
@@ -248,12 +247,17 @@ class ChangeCandidates:
         """A number of a row or a decorator, unless it comes from a key."""
         row = self._subject.behavior.row(row_id)
         index = int(part.partition(" ")[2] or 0)
-        args = row.decorators[index].args if part != ROW else row.args
+        if part != ROW:
+            args = row.decorators[index].args
+        else:
+            args = row.args
         kind = self._subject.catalog.get(
             row.decorators[index].kind if part != ROW else row.kind,
             *(*RUNS, Family.TRANSITION, Family.OPTION, Family.DECORATOR),
         )
-        param = kind.param(name) if kind else None
+        param = None
+        if kind:
+            param = kind.param(name)
         value = args.get(name, param.default if param else None)
         # What comes from a key is changed at the key, which is a candidate of
         # its own.
@@ -271,11 +275,10 @@ class ChangeCandidates:
             default=float(value),
         )
         quantity = param.quantity
-        guess = (
-            self._guess_of(row_id)
-            if part != ROW
-            else self._winning_weight(row_id, name)
-        )
+        if part != ROW:
+            guess = self._guess_of(row_id)
+        else:
+            guess = self._winning_weight(row_id, name)
         yield NumberCandidate(
             place,
             float(value),
@@ -311,7 +314,9 @@ class ChangeCandidates:
         refusal at the tick.
         """
         refusal = self._subject.record.row(row_id).refusal_at(self._tick)
-        cause = refusal.cause if refusal is not None else None
+        cause = None
+        if refusal is not None:
+            cause = refusal.cause
         now_s = self._subject.header.seconds(self._tick)
         if cause is None:
             return None
@@ -402,9 +407,15 @@ class ChangeCandidates:
         if not isinstance(tree, KeyTerm):
             return None
         changes = report.agent.keys.get(report.actual.get(tree.key, tree.key))
-        written = changes.at(self._tick) if changes is not None else None
-        value = written.value if written is not None else None
-        return float(value) if isinstance(value, int | float) else None
+        written = None
+        if changes is not None:
+            written = changes.at(self._tick)
+        value = None
+        if written is not None:
+            value = written.value
+        if isinstance(value, int | float):
+            return float(value)
+        return None
 
     def _of_keys(
         self, row_id: str, atom: ConditionTree, met: AtomResult
@@ -467,7 +478,9 @@ class ChangeCandidates:
     ) -> Iterator[NumberCandidate]:
         project = self._subject.header.project
         used = project.find_behavior(str(user.args.get(BEHAVIOR)))
-        key = project.keys_of(used).get(name) if used is not None else None
+        key = None
+        if used is not None:
+            key = project.keys_of(used).get(name)
         if (
             used is None
             or key is None
@@ -505,7 +518,9 @@ class ChangeCandidates:
                 and declared.type is KeyType.YES_NO
             ):
                 now = self._subject.record.keys.get(atom.key)
-                written = now.at(self._tick) if now is not None else None
+                written = None
+                if now is not None:
+                    written = now.at(self._tick)
                 value = not (written and written.value)
                 yield self._done(
                     SetKey(sets=atom.key, of=found.of, value=value)
@@ -540,11 +555,10 @@ class ChangeCandidates:
         # it.
         if declared is None or declared.formula or "/" in row_id:
             return None
-        of = (
-            None
-            if declared.scope is Sharing.WORLD
-            else self._subject.member.name
-        )
+        if declared.scope is Sharing.WORLD:
+            of = None
+        else:
+            of = self._subject.member.name
         scenario = self._subject.header.scenario
         return KeyAtTick(
             scenario=scenario, tick=self._tick, key=name, of=of, was=was
@@ -561,7 +575,9 @@ class ChangeCandidates:
         too far away.
         """
         cause = met.cause
-        far = cause.facts.get("distance_m") if cause is not None else None
+        far = None
+        if cause is not None:
+            far = cause.facts.get("distance_m")
         member = self._subject.member
         if (
             isinstance(atom, SenseCall)
@@ -617,12 +633,14 @@ class ChangeCandidates:
                 place, f"{number}’s guard watched for a take-over"
             )
         parent = subject.outline.parent[row_id]
-        siblings = (
-            subject.outline.children[parent] if parent is not None else ()
-        )
-        before = (
-            siblings[: siblings.index(row_id)] if row_id in siblings else ()
-        )
+        if parent is not None:
+            siblings = subject.outline.children[parent]
+        else:
+            siblings = ()
+        if row_id in siblings:
+            before = siblings[: siblings.index(row_id)]
+        else:
+            before = ()
         running = [
             each
             for each in before
@@ -644,7 +662,9 @@ class ChangeCandidates:
                 scenario=header.scenario, member=member.name, field=field
             )
             was = float(getattr(member.body, field))
-            high = 360.0 if unit == "°" else None
+            high = None
+            if unit == "°":
+                high = 360.0
             yield NumberCandidate(
                 place, was, f"{self._subject.title}’s {title}", unit, 0.01, high
             )
@@ -679,12 +699,13 @@ def _other_side(
     if isinstance(atom, Comparison) and term in (atom.left, atom.right):
         found = met.right if term is atom.left else met.left
     elif isinstance(atom, SenseCall):
-        found = _measured(met.cause) if met.cause is not None else met.left
-    return (
-        float(found)
-        if isinstance(found, int | float) and found is not True
-        else None
-    )
+        if met.cause is not None:
+            found = _measured(met.cause)
+        else:
+            found = met.left
+    if isinstance(found, int | float) and found is not True:
+        return float(found)
+    return None
 
 
 def _measured(cause: Cause) -> object:

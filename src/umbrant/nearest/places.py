@@ -58,7 +58,9 @@ class ConditionNumber(Document):
     def _condition(self, project: Project) -> str:
         row = row_of(project, self.behavior, self.row)
         if self.part == GUARD:
-            return row.guard.when if row.guard else ""
+            if row.guard:
+                return row.guard.when
+            return ""
         return str(_args_of(row, self.part).get(self.param, ""))
 
     def _with_condition(self, project: Project, when: str) -> Project:
@@ -87,7 +89,9 @@ class ParamNumber(Document):
         value = _args_of(
             row_of(project, self.behavior, self.row), self.part
         ).get(self.param)
-        return float(value) if isinstance(value, int | float) else self.default
+        if isinstance(value, int | float):
+            return float(value)
+        return self.default
 
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
@@ -109,11 +113,9 @@ class BodyNumberPlace(Document):
     def read(self, project: Project) -> float:
         """The number as it is written."""
         member = find_named(project.scenario(self.scenario).cast, self.member)
-        return (
-            float(getattr(member.body, self.field))
-            if member is not None
-            else 0.0
-        )
+        if member is not None:
+            return float(getattr(member.body, self.field))
+        return 0.0
 
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
@@ -157,7 +159,9 @@ class KeyDefault(Document):
     def read(self, project: Project) -> float:
         """The number as it is written."""
         default = project.blackboard(self.board).by_name[self.key].default
-        return float(default) if isinstance(default, int | float) else 0.0
+        if isinstance(default, int | float):
+            return float(default)
+        return 0.0
 
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""

@@ -56,12 +56,12 @@ class ChangedNumber(Document):
     @property
     def says(self) -> str:
         """The change in words: `8 m → 8.1 m in 1.1’s guard`."""
-        unit = f" {self.unit}" if self.unit else ""
-        where = (
-            "in"
-            if isinstance(self.place, ConditionNumber | ParamNumber)
-            else "for"
-        )
+        unit = ""
+        if self.unit:
+            unit = f" {self.unit}"
+        where = "for"
+        if isinstance(self.place, ConditionNumber | ParamNumber):
+            where = "in"
         was, value = number_text(self.was), number_text(self.value)
         return f"{was}{unit} → {value}{unit} {where} {self.title}"
 
@@ -74,7 +74,9 @@ class ChangedNumber(Document):
         change at all.
         """
         nearer = _step_back(self.was, self.value, self.step)
-        return None if nearer is None else self.place.put(project, nearer)
+        if nearer is None:
+            return None
+        return self.place.put(project, nearer)
 
 
 class Rearranged(Document):
@@ -129,7 +131,9 @@ class NearestChange(Document):
     def says(self) -> str:
         """The whole sentence."""
         changes = self.short
-        verb = "runs on" if self.went_on else "runs"
+        verb = "runs"
+        if self.went_on:
+            verb = "runs on"
         who = self.agent
         rest = {
             0: f"nothing else that {who} does changes before",
@@ -138,7 +142,9 @@ class NearestChange(Document):
             self.others,
             f"{who} does otherwise in {self.others} other stretches",
         )
-        since = "at" if self.went_on else "from"
+        since = "from"
+        if self.went_on:
+            since = "at"
         return f"{changes}: {self.row_name} {verb} {since} {self.seconds:.2f} s; {rest}."
 
     @property
@@ -229,11 +235,9 @@ class NearestSearch:
     def _one(self, candidate: Candidate) -> NearestChange | None:
         if isinstance(candidate, ArrangementCandidate):
             return self._arranged(candidate)
-        return (
-            self._search(candidate, candidate.guess)
-            if candidate.guess is not None
-            else None
-        )
+        if candidate.guess is not None:
+            return self._search(candidate, candidate.guess)
+        return None
 
     def _pairs(
         self, candidates: list[Candidate]
@@ -376,7 +380,9 @@ class NearestSearch:
     ) -> Project:
         project = self._project
         for index, each in enumerate(numbers):
-            nearer = each.less(project) if index == less else None
+            nearer = None
+            if index == less:
+                nearer = each.less(project)
             if index != less:
                 project = each.put(project)
             elif nearer is not None:
@@ -403,9 +409,9 @@ class NearestSearch:
         start = span.start if span is not None else self._tick
         # Where it ran in both from the same tick on, what is new is that it did
         # not end.
-        ended = (
-            before.end if before is not None and before.start == start else None
-        )
+        ended = None
+        if before is not None and before.start == start:
+            ended = before.end
         runs_from = start if ended is None else ended
         apart = ranges_apart(self._subject.take, take, agent)
         others = [each for each in apart if each.start < runs_from]
@@ -463,7 +469,11 @@ def _is_within(candidate: NumberCandidate, value: float) -> bool:
 def _step_of(was: float, other: float) -> float:
     """The last digit that is printed of numbers of this size."""
     size = max(abs(was), abs(other))
-    return 0.01 if size <= 1.0 else 0.1 if size < 100.0 else 1.0
+    if size <= 1.0:
+        return 0.01
+    if size < 100.0:
+        return 0.1
+    return 1.0
 
 
 def _on_grid(value: float, step: float, sign: float) -> float:
@@ -471,7 +481,10 @@ def _on_grid(value: float, step: float, sign: float) -> float:
     number was.
     """
     count = value / step
-    steps = math.ceil(count - 1e-9) if sign > 0 else math.floor(count + 1e-9)
+    if sign > 0:
+        steps = math.ceil(count - 1e-9)
+    else:
+        steps = math.floor(count + 1e-9)
     return round(steps * step, 6)
 
 
@@ -479,7 +492,9 @@ def _step_back(towards: float, value: float, step: float) -> float | None:
     """One step nearer to `towards`; None where that reaches it or goes past it."""
     sign = 1.0 if value > towards else -1.0
     nearer = round(value - sign * step, 6)
-    return nearer if (nearer - towards) * sign > 1e-9 else None
+    if (nearer - towards) * sign > 1e-9:
+        return nearer
+    return None
 
 
 def _middle(failed: float, helped: float, step: float, sign: float) -> float:

@@ -34,11 +34,10 @@ class AgentContext:
             if self.member.behavior
             else None
         )
-        self.behavior = (
-            self.expanded.behavior
-            if self.expanded
-            else Behavior(name="none", title="", blackboard="none")
-        )
+        if self.expanded:
+            self.behavior = self.expanded.behavior
+        else:
+            self.behavior = Behavior(name="none", title="", blackboard="none")
         self.outline = self.behavior.outline
         self.catalog = catalog or project_catalog(take.header.project).catalog
         self.title = self.member.title or agent
@@ -58,28 +57,34 @@ class AgentContext:
         """The id under which a row runs that a row of the same behavior names
         as `other`.
         """
-        path = self.expanded.key_scope(row_id).path if self.expanded else ""
-        return f"{path}/{other}" if path else other
+        path = ""
+        if self.expanded:
+            path = self.expanded.key_scope(row_id).path
+        if path:
+            return f"{path}/{other}"
+        return other
 
     def actual_key(self, row_id: str, key: str) -> str:
         """The key that a row means by a name: in a behavior that is used, one
         of its own, or the one that it is bound to.
         """
-        return (
-            self.expanded.key_scope(row_id).actual.get(key, key)
-            if self.expanded
-            else key
-        )
+        if self.expanded:
+            return self.expanded.key_scope(row_id).actual.get(key, key)
+        return key
 
     def family(self, row_id: str) -> Family:
         """The family of a row's kind; an unknown kind counts as an action."""
         kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
-        return kind.family if kind else Family.ACTION
+        if kind:
+            return kind.family
+        return Family.ACTION
 
     def order(self, row_id: str) -> ChildOrder:
         """In which order a row goes about the rows nested in it."""
         kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
-        return kind.order if kind else ChildOrder.WRITTEN
+        if kind:
+            return kind.order
+        return ChildOrder.WRITTEN
 
     def composite(self, row_id: str) -> Kind | None:
         """The kind of a row that is a composite."""
@@ -104,7 +109,10 @@ class AgentContext:
         when = self._condition_of(row_id, part)
         if not when:
             return None
-        actual = self.expanded.key_scope(row_id).actual if self.expanded else {}
+        if self.expanded:
+            actual = self.expanded.key_scope(row_id).actual
+        else:
+            actual = {}
         return condition_report(
             self.header,
             self.record,
@@ -119,18 +127,18 @@ class AgentContext:
     def _condition_of(self, row_id: str, part: str) -> str | None:
         row = self.behavior.row(row_id)
         if part == GUARD:
-            return row.guard.when if row.guard else None
+            if row.guard:
+                return row.guard.when
+            return None
         family, index = part_index(part)
         if not family:
             return _condition_in(row, self.catalog)
         parts: Sequence[Decorator | Upkeep] = (
             row.decorators if family == "decorator" else row.upkeep
         )
-        return (
-            _condition_in(parts[index], self.catalog)
-            if index < len(parts)
-            else None
-        )
+        if index < len(parts):
+            return _condition_in(parts[index], self.catalog)
+        return None
 
     def checks(self, row_id: str) -> ConditionReport | None:
         """The report on the condition that a condition row or a transition
@@ -151,5 +159,7 @@ def _condition_in(
     for param in kind.params if kind else ():
         if param.type is ParamType.CONDITION:
             when = part.args.get(param.name)
-            return when if isinstance(when, str) else None
+            if isinstance(when, str):
+                return when
+            return None
     return None

@@ -41,11 +41,9 @@ class ChangeReport(RowReport):
         """Why a row took the lead, as seen from `now`."""
         # A state is entered by a transition, whatever was active before; of
         # other rows the one that led before has made room.
-        by = (
-            entered_by(self, lead.row_id, lead.start)
-            if self.is_state(lead.row_id)
-            else None
-        )
+        by = None
+        if self.is_state(lead.row_id):
+            by = entered_by(self, lead.row_id, lead.start)
         before = self._lead_before(lead)
         if by is not None:
             yield from entered_by_bits(self, by, lead.start, now)
@@ -65,15 +63,15 @@ class ChangeReport(RowReport):
         """
         branch = self.leading[lead.branch]
         index = branch.index(lead)
-        before = branch[index - 1] if index else None
+        before = None
+        if index:
+            before = branch[index - 1]
         # Leads end at their last tick, the next begins at the one after, or one
         # later where the row ended within a tick. A longer gap means that
         # nothing ran, and then nothing made room.
-        return (
-            before
-            if before is not None and before.end >= lead.start - 2
-            else None
-        )
+        if before is not None and before.end >= lead.start - 2:
+            return before
+        return None
 
     def _why_left(
         self, before: LeadingSpan, lead: LeadingSpan, now: int
@@ -122,7 +120,9 @@ class ChangeReport(RowReport):
                 repeats[0].args.get("result", "success") == "success"
             ) is said
             decorators = decorators[:-1]
-        checks = self.checks(row_id) if self.family(row_id) in RUNS else None
+        checks = None
+        if self.family(row_id) in RUNS:
+            checks = self.checks(row_id)
         # Another decorator may have turned the result round, so the check
         # cannot be named as what ended the row.
         if decorators:
@@ -172,7 +172,9 @@ class ChangeReport(RowReport):
             ]
             if span.end is not None and span.end <= lead.start
         ]
-        return ended[-1] if ended else None
+        if ended:
+            return ended[-1]
+        return None
 
     def _comes_first(self, row_id: str, other: str) -> bool:
         numbers = list(self.outline.number)

@@ -131,7 +131,9 @@ class ConditionReport:
         """
         tone = Tone.YES if held else Tone.NO
         if met.truth is None:
-            could_not = "could not" if was else "cannot"
+            could_not = "cannot"
+            if was:
+                could_not = "could not"
             yield TextRun(
                 f"{spoken(atom, self.catalog)} {could_not} be said", tone
             )
@@ -173,7 +175,9 @@ class ConditionReport:
         if met.truth:
             return
         changes = self.agent.row(self.row_id).sensed.get((self.part, index))
-        ended = last_yes(changes, tick) if changes else None
+        ended = None
+        if changes:
+            ended = last_yes(changes, tick)
         if ended is not None and now - ended > 1:
             yield TextRun(
                 f"; last yes {seconds_text(self.header.seconds(now - ended))} ago"
@@ -226,7 +230,9 @@ def written_bits(
     for the key. A copy is followed to what it was made from, `deepest` times.
     """
     changes = agent.keys.get(key)
-    written = changes.at(tick) if changes else None
+    written = None
+    if changes:
+        written = changes.at(tick)
     if (
         changes is None
         or written is None
@@ -301,7 +307,9 @@ def condition_report(
 def _answered(question: str, truth: bool) -> str:
     """`last_seen is not set`, `can see visitor is no`."""
     if " is " in question:
-        return question if truth else question.replace(" is ", " is not ", 1)
+        if truth:
+            return question
+        return question.replace(" is ", " is not ", 1)
     return f"{question} is {value_text(truth)}"
 
 
@@ -325,7 +333,9 @@ def _negated(tree: ConditionTree, atom: ConditionTree) -> bool:
 
 
 def _rounded(value: Value | None) -> Value | None:
-    return round(value, 2) if isinstance(value, float) else value
+    if isinstance(value, float):
+        return round(value, 2)
+    return value
 
 
 def distinct(

@@ -100,7 +100,9 @@ def leading_spans(
 def lead_at(found: tuple[LeadingSpan, ...], tick: int) -> LeadingSpan | None:
     """What led a branch at the end of a tick, None in a gap."""
     index = bisect_right(found, tick, key=lambda lead: lead.start) - 1
-    return found[index] if index >= 0 and tick <= found[index].end else None
+    if index >= 0 and tick <= found[index].end:
+        return found[index]
+    return None
 
 
 def decision_changes(take: Take, agent: str) -> tuple[LeadingSpan, ...]:
@@ -133,11 +135,9 @@ def behavior_of(take: Take, agent: str) -> Behavior | None:
     uses; None for a puppet.
     """
     member = take.header.played.member(agent)
-    return (
-        take.header.expanded(member.behavior).behavior
-        if member.behavior
-        else None
-    )
+    if member.behavior:
+        return take.header.expanded(member.behavior).behavior
+    return None
 
 
 def _choices(behavior: Behavior, row_id: str) -> tuple[str, ...]:
@@ -177,11 +177,10 @@ def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
     found: list[str] = []
     for row_id in rows:
         kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
-        inner = (
-            _choices(behavior, row_id)
-            if kind is not None and kind.family is Family.STATE
-            else ()
-        )
+        if kind is not None and kind.family is Family.STATE:
+            inner = _choices(behavior, row_id)
+        else:
+            inner = ()
         if _together(behavior, row_id):
             inner = inner[:1]
         found.extend(_innermost(behavior, inner) if inner else (row_id,))

@@ -13,11 +13,9 @@ def gauge_text(gauge: Gauge, now_s: float) -> str:
     match gauge.measured:
         case Measured.UNTIL:
             left = gauge.value - now_s
-            return (
-                f"{left:.2f} s of {number_text(gauge.of or 0.0)} s left"
-                if left > 1e-9
-                else ""
-            )
+            if left > 1e-9:
+                return f"{left:.2f} s of {number_text(gauge.of or 0.0)} s left"
+            return ""
         case Measured.COUNT:
             if gauge.of is not None:
                 return f"{number_text(gauge.value)} of {number_text(gauge.of)}"

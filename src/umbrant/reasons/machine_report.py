@@ -144,7 +144,9 @@ def _row_end(
         is_over = span.end is not None and span.end <= tick
         outcome = span.outcome or Outcome.STOPPED
         at = tick if span.end is None else span.end
-        return StateEnd(at, outcome, row_id) if is_over else None
+        if is_over:
+            return StateEnd(at, outcome, row_id)
+        return None
     # A refusal that is repeated is one that began before the state was entered
     # again.
     if refusal is not None and (
@@ -180,7 +182,9 @@ def waiting_lines(
 def _ended_bits(
     subject: RowReport, ended: StateEnd, tick: int, transitions: Sequence[Row]
 ) -> Iterator[Bit]:
-    how = "success" if ended.outcome is Outcome.SUCCESS else "failure"
+    how = "failure"
+    if ended.outcome is Outcome.SUCCESS:
+        how = "success"
     facts = {"outcome": ended.outcome.value, "now": tick}
     if not ended.was_refused:
         yield Claim(ClaimKind.ENDED, ended.row_id, ended.tick, facts)
@@ -237,9 +241,9 @@ def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     source = subject.outline.parent[row.id]
     record = subject.record.row(row.id)
     refusal = record.last_refusal(tick)
-    active = (
-        subject.record.row(source).span_at(tick) if source is not None else None
-    )
+    active = None
+    if source is not None:
+        active = subject.record.row(source).span_at(tick)
     has_rows = source is not None and any(
         subject.family(each) in RUNS
         for each in subject.outline.children[source]
@@ -264,7 +268,9 @@ def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     at_s = subject.header.seconds(refusal.end)
     yield f": its state was done at {at_s:.2f} s, but "
     if refusal.cause.kind == "done_otherwise":
-        wanted = "success" if row.args.get("result") == "success" else "failure"
+        wanted = "failure"
+        if row.args.get("result") == "success":
+            wanted = "success"
         yield f"it wants {wanted}."
     else:
         yield from subject.names.because(refusal.cause)

@@ -21,7 +21,10 @@ def now_value(subject: AgentContext, row_id: str, tick: int) -> str:
     Which number that is, its kind declares: see NumberKind.
     """
     kind = subject.catalog.get(subject.behavior.row(row_id).kind, *ROWS)
-    number = kind.number if kind is not None else NumberKind.PROGRESS
+    if kind is not None:
+        number = kind.number
+    else:
+        number = NumberKind.PROGRESS
     return _NUMBERS[number](subject, row_id, tick)
 
 
@@ -33,11 +36,9 @@ def _progress(subject: AgentContext, row_id: str, tick: int) -> str:
     state = record.state_at(tick)
     if state is RowState.RUNNING:
         done = record.done_at(tick)
-        return (
-            ""
-            if done is None or done.left is None
-            else _amount(done.left, done.unit)
-        )
+        if done is None or done.left is None:
+            return ""
+        return _amount(done.left, done.unit)
     if state is RowState.REFUSED or state is RowState.STOPPED:
         return _measured(subject, row_id, tick)
     return ""
@@ -45,7 +46,9 @@ def _progress(subject: AgentContext, row_id: str, tick: int) -> str:
 
 def _score(subject: AgentContext, row_id: str, tick: int) -> str:
     gauge = subject.record.row(row_id).gauge_at(tick)
-    return "" if gauge is None else f"{gauge.value:.2f}"
+    if gauge is None:
+        return ""
+    return f"{gauge.value:.2f}"
 
 
 def _active_for(subject: AgentContext, row_id: str, tick: int) -> str:
@@ -57,12 +60,12 @@ def _active_for(subject: AgentContext, row_id: str, tick: int) -> str:
 
 def _due_in(subject: AgentContext, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
-    until_s = due_s(refusal.cause) if refusal is not None else None
-    return (
-        ""
-        if until_s is None
-        else f"{until_s - subject.header.seconds(tick):.1f} s"
-    )
+    until_s = None
+    if refusal is not None:
+        until_s = due_s(refusal.cause)
+    if until_s is None:
+        return ""
+    return f"{until_s - subject.header.seconds(tick):.1f} s"
 
 
 def _condition(subject: AgentContext, row_id: str, tick: int) -> str:
@@ -84,9 +87,9 @@ def _chosen(subject: AgentContext, row_id: str, tick: int) -> str:
             or subject.record.row(child).state_at(tick) is not RowState.RUNNING
         ):
             continue
-        inner = (
-            _chosen(subject, child, tick) if kind.family is Family.STATE else ""
-        )
+        inner = ""
+        if kind.family is Family.STATE:
+            inner = _chosen(subject, child, tick)
         return inner or subject.names.titles[child]
     return ""
 
@@ -103,7 +106,9 @@ _NUMBERS: Mapping[NumberKind, Callable[[AgentContext, str, int], str]] = {
 
 def _measured(subject: AgentContext, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
-    until_s = due_s(refusal.cause) if refusal is not None else None
+    until_s = None
+    if refusal is not None:
+        until_s = due_s(refusal.cause)
     if until_s is not None:
         return _amount(until_s - subject.header.seconds(tick), "s")
     return _measured_in(subject, subject.guard(row_id), tick)
@@ -136,9 +141,9 @@ def _unit(atom: ConditionTree, subject: AgentContext) -> str:
 
 
 def _amount(number: float, unit: str) -> str:
-    digits = 2 if not unit else 1
-    return (
-        f"{number:.{digits}f} {unit}".rstrip()
-        if number >= 0.05 or digits == 1
-        else number_text(round(number, 2))
-    )
+    digits = 1
+    if not unit:
+        digits = 2
+    if number >= 0.05 or digits == 1:
+        return f"{number:.{digits}f} {unit}".rstrip()
+    return number_text(round(number, 2))

@@ -37,7 +37,9 @@ class RowReport(AgentContext):
                 yield claim(ClaimKind.ENTERED, row_id, tick)
         else:
             yield claim(ClaimKind.RUNS, row_id, tick, since=span.start)
-            doing = "active" if self.is_state(row_id) else "running"
+            doing = "running"
+            if self.is_state(row_id):
+                doing = "active"
             yield f" has been {doing} for {seconds_text(self.header.seconds(tick - span.start))}"
         yield from self.how_far(row_id, tick)
         yield "."
@@ -91,12 +93,12 @@ class RowReport(AgentContext):
         now_s = self.header.seconds(now)
         left_s = until_s - now_s
         since_s = reason.facts.get("since_s")
-        ended = (
-            f": it ended {seconds_text(now_s - since_s)} ago"
-            if _is_time(since_s)
-            else ""
-        )
-        begins = "" if ended else " from the beginning"
+        ended = ""
+        if _is_time(since_s):
+            ended = f": it ended {seconds_text(now_s - since_s)} ago"
+        begins = " from the beginning"
+        if ended:
+            begins = ""
         if left_s > 1e-9:
             yield f"it cools{begins}{ended}, and may start {'again ' if ended else ''}in "
             yield seconds_text(left_s)
@@ -168,10 +170,17 @@ class RowReport(AgentContext):
         said.
         """
         if cause not in TURNED:
-            return False if cause == "condition" else None
+            if cause == "condition":
+                return False
+            return None
         kinds = [each.kind for each in self.behavior.row(row_id).decorators]
-        turning = "invert" if cause == "inverted" else "always_fail"
-        inside = kinds[kinds.index(turning) + 1 :] if turning in kinds else []
+        turning = "always_fail"
+        if cause == "inverted":
+            turning = "invert"
+        if turning in kinds:
+            inside = kinds[kinds.index(turning) + 1 :]
+        else:
+            inside = []
         # The one that turned it round found a success; each `invert` within
         # found the opposite. With these further in, a success can come from a
         # failure and the other way round.
@@ -206,15 +215,17 @@ class RowReport(AgentContext):
         """
         if isinstance(value, KeyRef):
             changes = self.record.keys.get(self.actual_key(row_id, value.key))
-            written = changes.at(tick) if changes else None
-            return written.value if written else None
+            written = None
+            if changes:
+                written = changes.at(tick)
+            if written:
+                return written.value
+            return None
         if isinstance(value, PlaceRef):
             return value.place
-        return (
-            value
-            if isinstance(value, bool | int | float | str | tuple)
-            else None
-        )
+        if isinstance(value, bool | int | float | str | tuple):
+            return value
+        return None
 
     def why_child_failed(
         self, row_id: str, until: tuple[int, int], now: int
@@ -288,8 +299,12 @@ def turned_text(span: Span) -> str:
     """How a row that its decorator turned round is said to fail: `, inverted,
     says no`.
     """
-    by = TURNED.get(span.cause.kind) if span.cause is not None else None
-    return f", {by}, says no" if by else ""
+    by = None
+    if span.cause is not None:
+        by = TURNED.get(span.cause.kind)
+    if by:
+        return f", {by}, says no"
+    return ""
 
 
 def due_s(reason: Cause) -> float | None:
@@ -297,7 +312,9 @@ def due_s(reason: Cause) -> float | None:
     cooldown, or a transition that waits.
     """
     until_s = reason.facts.get("until_s")
-    return float(until_s) if _is_time(until_s) else None
+    if _is_time(until_s):
+        return float(until_s)
+    return None
 
 
 def _is_time(value: object) -> TypeGuard[float]:

@@ -106,9 +106,16 @@ class Scores:
         """The scores as a table: each option, and under it what was considered."""
         rows: list[tuple[TextRun, ...]] = []
         for scored in self.at(tick):
-            tone = Tone.YES if scored.row.id == chosen else Tone.PLAIN
-            bonus = f" + {_text(scored.bonus)}" if scored.bonus else ""
-            about = f" for {scored.about}" if scored.about else ""
+            if scored.row.id == chosen:
+                tone = Tone.YES
+            else:
+                tone = Tone.PLAIN
+            bonus = ""
+            if scored.bonus:
+                bonus = f" + {_text(scored.bonus)}"
+            about = ""
+            if scored.about:
+                about = f" for {scored.about}"
             name = self.names.bit(scored.row.id)
             rows.append(
                 (
@@ -139,9 +146,10 @@ class Scores:
                     )
                 )
             for each in scored.considered:
-                input_text = (
-                    "not known" if each.input is None else _text(each.input)
-                )
+                if each.input is None:
+                    input_text = "not known"
+                else:
+                    input_text = _text(each.input)
                 share = f"{each.share * 100:.0f} %"
                 cells = (
                     TextRun(
@@ -174,7 +182,9 @@ class Scores:
             DECISION, []
         )
         index = bisect_right(decisions, tick, key=lambda each: each[0]) - 1
-        return decisions[index][0] if index >= 0 else tick
+        if index >= 0:
+            return decisions[index][0]
+        return tick
 
     def decision(self, tick: int) -> UtilityDecision | None:
         """The decision of a tick, to be made again; None where a number of it
@@ -218,7 +228,9 @@ class Scores:
         yield TextRun(".")
 
     def _with_bonus(self, scored: OptionScore) -> str:
-        stays = f" + {_text(scored.bonus)} for staying" if scored.bonus else ""
+        stays = ""
+        if scored.bonus:
+            stays = f" + {_text(scored.bonus)} for staying"
         return f"{_text(scored.score)}{stays}"
 
     def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
@@ -361,13 +373,21 @@ class Scores:
 
     def _value_at(self, value: ParamValue, tick: int) -> float | None:
         if not isinstance(value, KeyRef):
-            return float(value) if isinstance(value, int | float) else None
+            if isinstance(value, int | float):
+                return float(value)
+            return None
         changes = self.record.keys.get(
             self.subject.actual_key(self.utility.id, value.key)
         )
-        written = changes.at(tick) if changes else None
-        known = written.value if written else None
-        return float(known) if isinstance(known, int | float) else None
+        written = None
+        if changes:
+            written = changes.at(tick)
+        known = None
+        if written:
+            known = written.value
+        if isinstance(known, int | float):
+            return float(known)
+        return None
 
     def _bid(self, row: Row, tick: int) -> Bid | None:
         scored = self._scored(row, tick)
@@ -376,7 +396,10 @@ class Scores:
         considered = []
         for each in scored.considered:
             low, high, curve, weight = _setup(each.row)
-            is_worth = math.nan if each.input is None else each.worth
+            if each.input is None:
+                is_worth = math.nan
+            else:
+                is_worth = each.worth
             considered.append(
                 ConsideredInput(
                     each.row, each.input, is_worth, low, high, curve, weight
@@ -461,11 +484,10 @@ def with_other_scores(
     """The scores of a decision with those of another take at the same tick in a
     column of their own. A dash stands for what was not scored there.
     """
-    scores = (
-        {_row_key(row): row[SCORE_COLUMN] for row in other.rows}
-        if other is not None
-        else {}
-    )
+    if other is not None:
+        scores = {_row_key(row): row[SCORE_COLUMN] for row in other.rows}
+    else:
+        scores = {}
     none = TextRun("–")
     rows = []
     for row in table.rows:
@@ -528,14 +550,12 @@ def _combine(row: Row) -> str:
 
 
 def _number(value: ParamValue | None, default: float) -> float:
-    return (
-        float(value)
-        if isinstance(value, int | float) and not isinstance(value, KeyRef)
-        else default
-    )
+    if isinstance(value, int | float) and not isinstance(value, KeyRef):
+        return float(value)
+    return default
 
 
 def _text(number: float) -> str:
-    return (
-        f"{number:.2f}" if abs(number) < 100 else number_text(round(number, 1))
-    )
+    if abs(number) < 100:
+        return f"{number:.2f}"
+    return number_text(round(number, 1))

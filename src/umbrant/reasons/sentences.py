@@ -133,7 +133,9 @@ def once(lines: Iterable[AnswerLine]) -> tuple[AnswerLine, ...]:
     found: list[AnswerLine] = []
     place: dict[str, int] = {}
     for line in lines:
-        first = place.get(line.row_id) if line.row_id else None
+        first = None
+        if line.row_id:
+            first = place.get(line.row_id)
         if first is None:
             place.setdefault(line.row_id, len(found))
             found.append(line)
@@ -147,20 +149,23 @@ def _with_more(line: AnswerLine, more: AnswerLine) -> AnswerLine:
     row's name.
     """
     rest = more.bits[1:]
-    says = rest[0].text if rest else ""
+    says = ""
+    if rest:
+        says = rest[0].text
     # `Perch: time limit: …` goes on as `Time limit: …`, `Perch was done …` as
     # `It was done …`.
-    begins = (
-        f" {says[2:3].upper()}{says[3:]}"
-        if says.startswith(": ")
-        else f" It{says}"
-    )
-    goes_on = (replace(rest[0], text=begins), *rest[1:]) if rest else ()
-    tone = (
-        more.tone
-        if more.tone is Tone.NO or line.tone is Tone.PLAIN
-        else line.tone
-    )
+    if says.startswith(": "):
+        begins = f" {says[2:3].upper()}{says[3:]}"
+    else:
+        begins = f" It{says}"
+    if rest:
+        goes_on = (replace(rest[0], text=begins), *rest[1:])
+    else:
+        goes_on = ()
+    if more.tone is Tone.NO or line.tone is Tone.PLAIN:
+        tone = more.tone
+    else:
+        tone = line.tone
     return replace(
         line,
         bits=(*line.bits, *goes_on),
@@ -217,7 +222,9 @@ class Answer:
         lines = "\n".join(f"{line.number:7} {line.text}" for line in self.lines)
         if self.headline is not None:
             lines = f"{self.headline.text}\n\n{lines}"
-        return f"{lines}\n\n{self.table.text}" if self.table else lines
+        if self.table:
+            return f"{lines}\n\n{self.table.text}"
+        return lines
 
 
 @dataclass(frozen=True)
@@ -267,4 +274,6 @@ def seconds_text(seconds: float) -> str:
 
 def ago_text(seconds: float) -> str:
     """How long ago something was."""
-    return f"{seconds_text(seconds)} ago" if seconds else "at this tick"
+    if seconds:
+        return f"{seconds_text(seconds)} ago"
+    return "at this tick"

@@ -120,7 +120,9 @@ class TickReport(RowReport):
         # the end of the tick it may be somebody who wrote it only after the
         # condition was asked.
         report = super().report_on(row_id, part)
-        return replace(report, tells_history=False) if report else None
+        if report:
+            return replace(report, tells_history=False)
+        return None
 
     def steps(self, tick: int) -> tuple[TickStep, ...]:
         """Everything that the agent did at a tick, and before it the cues that
@@ -161,11 +163,9 @@ class TickReport(RowReport):
         ):
             return tick, now
         before = changes.index(tick - 1)
-        return (
-            (changes.ticks[before], changes.values[before])
-            if before >= 0
-            else None
-        )
+        if before >= 0:
+            return (changes.ticks[before], changes.values[before])
+        return None
 
     def _is_before(self, written: KeyWrite) -> bool:
         """Whether a write of a shared key at this tick came before this agent's
@@ -189,7 +189,9 @@ class TickReport(RowReport):
     def _events(self, tick: int) -> Iterator[TickStep]:
         record = self.record
         for each in at_tick(record.received, tick, lambda event: event.tick):
-            sender = f" from {self._title(each.other)}" if each.other else ""
+            sender = ""
+            if each.other:
+                sender = f" from {self._title(each.other)}"
             facts = {"event": each.event, "sender": each.other}
             yield self._own(
                 StepKind.RECEIVED,
@@ -198,7 +200,9 @@ class TickReport(RowReport):
                 facts,
             )
         for each in at_tick(record.raised, tick, lambda event: event.tick):
-            receiver = f" for {self._title(each.other)}" if each.other else ""
+            receiver = ""
+            if each.other:
+                receiver = f" for {self._title(each.other)}"
             facts = {"event": each.event, "receiver": each.other}
             text = f" raises {each.event}{receiver}."
             yield self._about(
@@ -219,11 +223,9 @@ class TickReport(RowReport):
             if isinstance(write.value, float)
             else write.value
         )
-        does = (
-            f" sets {write.key} to {value_text(value)}."
-            if value is not None
-            else ""
-        )
+        does = ""
+        if value is not None:
+            does = f" sets {write.key} to {value_text(value)}."
         text = does or f" clears {write.key}."
         facts = {
             "key": write.key,
@@ -287,7 +289,10 @@ class TickReport(RowReport):
             )
         elif family == "upkeep":
             upkeep = self.behavior.row(row_id).upkeep[index]
-            when = "" if upkeep.at is UpkeepMoment.EVERY else f" {upkeep.at}"
+            if upkeep.at is UpkeepMoment.EVERY:
+                when = ""
+            else:
+                when = f" {upkeep.at}"
             text = f" does its upkeep{when}: {upkeep.kind.replace('_', ' ')}."
             yield self._about(
                 StepKind.UPKEEP, row_id, [text], step, {"part": part}
@@ -302,7 +307,9 @@ class TickReport(RowReport):
                 span.start_step,
                 tone=Tone.YES,
             )
-        text = " becomes active." if self.is_state(row_id) else " is entered."
+        text = " is entered."
+        if self.is_state(row_id):
+            text = " becomes active."
         return self._about(
             StepKind.ENTERED, row_id, [text], span.start_step, tone=Tone.YES
         )
@@ -310,7 +317,9 @@ class TickReport(RowReport):
     def _leaves(self, row_id: str, span: Span) -> TickStep:
         outcome = span.outcome or Outcome.STOPPED
         words = {Outcome.SUCCESS: " succeeds", Outcome.FAILURE: " fails"}
-        stopped = " is left" if self.is_state(row_id) else " is stopped"
+        stopped = " is stopped"
+        if self.is_state(row_id):
+            stopped = " is left"
         turned = turned_text(span)
         bits: Words = [
             turned or words.get(outcome, stopped),
@@ -318,7 +327,10 @@ class TickReport(RowReport):
             ".",
         ]
         facts = {"outcome": outcome.value, **_cause_facts(span.cause)}
-        tone = Tone.YES if outcome is Outcome.SUCCESS else Tone.NO
+        if outcome is Outcome.SUCCESS:
+            tone = Tone.YES
+        else:
+            tone = Tone.NO
         return self._about(
             StepKind.LEFT, row_id, bits, span.end_step, facts, tone
         )
@@ -383,7 +395,9 @@ class TickReport(RowReport):
 
     def why_ended(self, row_id: str, span: Span, now: int) -> Bits:
         parts = {"guard_ended": GUARD, "condition": ROW}
-        part = parts.get(span.cause.kind) if span.cause else None
+        part = None
+        if span.cause:
+            part = parts.get(span.cause.kind)
         if part is not None and self._is_known(row_id, part, span.end or 0):
             if part == GUARD:
                 yield ": its guard says no"
@@ -543,7 +557,9 @@ class TickReport(RowReport):
             not self._has_active(row_id, tick)
             and self.family(row_id) is not Family.TRANSITION
         ):
-            words = " stays active" if self.is_state(row_id) else " goes on"
+            words = " goes on"
+            if self.is_state(row_id):
+                words = " stays active"
             yield self._about(
                 StepKind.RUNS,
                 row_id,
@@ -572,11 +588,10 @@ class TickReport(RowReport):
         written = self.header.played.cues
         for each in at_tick(self.take.cues, tick, lambda cue: cue.tick):
             is_written = 0 < each.cue <= len(written)
-            does = (
-                cue_text(written[each.cue - 1].does, self.header)
-                if is_written
-                else f"brings on {each.whom}"
-            )
+            if is_written:
+                does = cue_text(written[each.cue - 1].does, self.header)
+            else:
+                does = f"brings on {each.whom}"
             line = AnswerLine("", "", (TextRun(f"Cue {each.cue} {does}."),))
             yield TickStep(
                 StepKind.CUE, "", line, 0, {"cue": each.cue, "whom": each.whom}
@@ -621,7 +636,9 @@ def cue_text(action: CueAction, header: Header) -> str:
         case RaiseEvent():
             return f"raises {action.raises}{f' for {action.to}' if action.to else ''}"
         case SetKey():
-            whose = f" of {action.of}" if action.of else ""
+            whose = ""
+            if action.of:
+                whose = f" of {action.of}"
             return f"sets {action.sets}{whose} to {value_text(action.value)}"
         case MoveTo():
             return f"puts {action.moves} at {value_text(action.to)}"
@@ -640,25 +657,31 @@ def cue_text(action: CueAction, header: Header) -> str:
 def _row_of(action: HoldResult, header: Header) -> str:
     """The row that a cue holds, by its number and name, and whose it is."""
     member = header.played.find_player(action.of)
-    behavior = (
-        header.expanded(member.behavior).behavior
-        if member and member.behavior
-        else None
-    )
-    row = behavior.by_id.get(action.holds) if behavior else None
+    behavior = None
+    if member and member.behavior:
+        behavior = header.expanded(member.behavior).behavior
+    row = None
+    if behavior:
+        row = behavior.by_id.get(action.holds)
     if behavior is None or row is None:
         return f"row {action.holds} of {action.of}"
     return f"{behavior.outline.number[row.id]} {row.name} of {action.of}"
 
 
 def _end_of(span: Span) -> float:
-    return float("inf") if span.end is None else span.end
+    if span.end is None:
+        return float("inf")
+    return span.end
 
 
 def _asker(part: str) -> str:
     family, _ = part_index(part)
-    return f": its {family} finds: " if family else " finds: "
+    if family:
+        return f": its {family} finds: "
+    return " finds: "
 
 
 def _cause_facts(cause: Any) -> dict[str, object]:
-    return {"cause": dict(cause.plain)} if cause is not None else {}
+    if cause is not None:
+        return {"cause": dict(cause.plain)}
+    return {}

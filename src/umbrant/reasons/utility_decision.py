@@ -184,7 +184,10 @@ class UtilityDecision:
     def _total(
         self, bid: Bid, inputs: Mapping[str, float] | None, bonus: float | None
     ) -> float:
-        stays = bonus if bonus is not None and bid.is_current else bid.bonus
+        if bonus is not None and bid.is_current:
+            stays = bonus
+        else:
+            stays = bid.bonus
         return (bid.score_with(inputs) if inputs else bid.score) + stays
 
     def winning_input(
@@ -232,11 +235,9 @@ class UtilityDecision:
         def wins(bonus: float) -> bool:
             return self.wins(bid, bonus=bonus)
 
-        return (
-            shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins)
-            if wins(0.0)
-            else None
-        )
+        if wins(0.0):
+            return shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins)
+        return None
 
     def _stands_alone(self, considered: ConsideredInput) -> bool:
         """Whether another input of a consideration leaves all that is considered otherwise as it

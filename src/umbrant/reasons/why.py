@@ -68,7 +68,9 @@ class Explainer(ChangeReport):
         # From the outside in, which is the order in which the tick asked: each
         # row, then what it tried before the child that ran.
         for index, row_id in enumerate(path):
-            inner = path[index + 1] if index + 1 < len(path) else None
+            inner = None
+            if index + 1 < len(path):
+                inner = path[index + 1]
             lines.append(self._stands(row_id, tick, last=inner is None))
             lines.extend(self._wrapped(row_id, tick))
             lines.extend(self._cut_off(row_id, tick))
@@ -85,8 +87,12 @@ class Explainer(ChangeReport):
                 table = scores.table(tick, inner)
         if not path:
             lines.extend(self._nothing(tick))
-        leaf = f" {self.names.numbers[path[-1]]}" if path else " nothing"
-        headline = self._in_one_sentence(path, tick) if path else None
+        leaf = " nothing"
+        if path:
+            leaf = f" {self.names.numbers[path[-1]]}"
+        headline = None
+        if path:
+            headline = self._in_one_sentence(path, tick)
         question = f"why {self.title} is running{leaf}"
         return Answer(question, tick, once(lines), table, headline)
 
@@ -96,14 +102,18 @@ class Explainer(ChangeReport):
         """What the agent does, since when, and why: the change of mind that led
         to it, followed to what made it.
         """
-        lead = lead_at(self.leading[0], tick) if self.leading else None
+        lead = None
+        if self.leading:
+            lead = lead_at(self.leading[0], tick)
         leaf = path[-1]
         state = self.state_of(leaf, tick)
         # What led may have ended within the tick, and then nobody is at it any
         # more.
         if lead is None or lead.row_id not in path:
             return self._ended_in_one_sentence(path, tick)
-        does = " is at " if state is RowState.RUNNING else " was at "
+        does = " was at "
+        if state is RowState.RUNNING:
+            does = " is at "
         bits: list[Bit] = [self.at_start, does, self.names.bit(leaf)]
         if lead.row_id != leaf:
             bits += [", in ", self.names.bit(lead.row_id)]
@@ -183,11 +193,9 @@ class Explainer(ChangeReport):
                 # That it ended stands in an answer once.
                 if not any(_tells_end(line, row_id) for line in lines):
                     lines = (*lines, *self._last_ran(row_id, tick))
-                headline = (
-                    self._needs(row_id, above, lines[0])
-                    if above != row_id
-                    else None
-                )
+                headline = None
+                if above != row_id:
+                    headline = self._needs(row_id, above, lines[0])
                 return Answer(
                     question,
                     tick,
@@ -247,11 +255,9 @@ class Explainer(ChangeReport):
         elif family is Family.CONSIDERATION and parent is not None:
             yield self._considered(row_id, parent, tick)
         elif family is Family.HOOK and parent is not None:
-            when = (
-                "entered"
-                if self.behavior.row(row_id).kind == ON_ENTER
-                else "left"
-            )
+            when = "left"
+            if self.behavior.row(row_id).kind == ON_ENTER:
+                when = "entered"
             bits: list[Bit] = [
                 " is done only as ",
                 self.names.bit(parent),
@@ -277,7 +283,10 @@ class Explainer(ChangeReport):
             " is scored",
         ]
         if gauge is not None:
-            known = "unknown" if gauge.of is None else f"{gauge.of:.2f}"
+            if gauge.of is None:
+                known = "unknown"
+            else:
+                known = f"{gauge.of:.2f}"
             bits.append(
                 f": its input was {known} last, worth {gauge.value:.2f}"
             )
@@ -337,7 +346,9 @@ class Explainer(ChangeReport):
             gauge = self.record.row(row_id).gauge_at(
                 tick, part_name("decorator", index)
             )
-            text = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
+            text = ""
+            if gauge:
+                text = gauge_text(gauge, self.header.seconds(tick))
             if text:
                 yield self.names.line(
                     row_id, [f": {decorator.kind.replace('_', ' ')}: {text}."]
@@ -433,11 +444,10 @@ class Explainer(ChangeReport):
     def _before(self, child: str, tick: int) -> AnswerLine:
         """A child that was tried before the one that ran."""
         state = self.state_of(child, tick)
-        tone = (
-            Tone.YES
-            if state is RowState.SUCCESS or self._succeeded_before(child, tick)
-            else Tone.NO
-        )
+        if state is RowState.SUCCESS or self._succeeded_before(child, tick):
+            tone = Tone.YES
+        else:
+            tone = Tone.NO
         return self.names.line(child, self.tried(child, tick), tone)
 
     def _parallel_line(
@@ -631,12 +641,13 @@ class Explainer(ChangeReport):
                 self.header.seconds(span.start),
                 self.header.seconds(span.end),
             )
-            ending = f"ended with {how}" if how else "was stopped"
-            ran = (
-                f"from {start:.2f} to {end:.2f} s"
-                if start < end
-                else f"at {start:.2f} s"
-            )
+            ending = "was stopped"
+            if how:
+                ending = f"ended with {how}"
+            if start < end:
+                ran = f"from {start:.2f} to {end:.2f} s"
+            else:
+                ran = f"at {start:.2f} s"
             yield self.names.line(row_id, [f" last ran {ran} and {ending}."])
 
     # small things
@@ -698,7 +709,9 @@ class Explainer(ChangeReport):
         best = max(
             covered, key=lambda each: each[0], default=((-1, -1, -1), "")
         )
-        return best[1] if best[0][0] >= 0 else None
+        if best[0][0] >= 0:
+            return best[1]
+        return None
 
     def _rank(self, record: RowRecord, tick: int) -> tuple[int, int, int]:
         """What sorts rows by how much they say of a tick: those that run on

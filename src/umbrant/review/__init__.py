@@ -90,7 +90,9 @@ class CastFinding:
 
     def __str__(self) -> str:
         more = len(self.agents) - 1
-        others = f" (and {more} more like it)" if more else ""
+        others = ""
+        if more:
+            others = f" (and {more} more like it)"
         return f"{self.agents[0]}{others}: {self.finding}"
 
     def as_json(self) -> dict[str, object]:
@@ -161,10 +163,12 @@ def _of_project(analysis: ProjectAnalysis) -> Iterator[Finding]:
 
 
 def _called(behavior: BehaviorAnalysis | None, row_id: str) -> str:
-    row = behavior.behavior.by_id.get(row_id) if behavior is not None else None
-    return (
-        behavior.called(row) if behavior is not None and row is not None else ""
-    )
+    row = None
+    if behavior is not None:
+        row = behavior.behavior.by_id.get(row_id)
+    if behavior is not None and row is not None:
+        return behavior.called(row)
+    return ""
 
 
 def _finding(rule: Rule, match: RuleMatch, file: str, called: str) -> Finding:

@@ -47,7 +47,9 @@ class AgentTake:
 
     def cause_words(self, span: Span) -> str:
         """Why a span ended; empty if that says nothing."""
-        return self.words(span.cause) if span.cause is not None else ""
+        if span.cause is not None:
+            return self.words(span.cause)
+        return ""
 
     def words(self, cause: Cause) -> str:
         """A cause in words, with rows by their numbers and names."""
@@ -58,4 +60,6 @@ class AgentTake:
     def _fact_text(self, fact: str, text: str) -> str:
         if fact == "rows":
             return " and ".join(self.called(each) for each in text.split())
-        return self.called(text) if fact == "row" else text
+        if fact == "row":
+            return self.called(text)
+        return text

@@ -91,13 +91,13 @@ class BehaviorAnalysis:
         """
         if when not in self._cases:
             tree = tree_of(when)
-            self._cases[when] = (
-                cases(tree, self._known)
-                if tree is not None
-                else None
-                if when
-                else ALWAYS
-            )
+            if tree is not None:
+                self._cases[when] = cases(tree, self._known)
+            else:
+                if when:
+                    self._cases[when] = None
+                else:
+                    self._cases[when] = ALWAYS
         return self._cases[when]
 
     def children(self, row_id: str, *families: Family) -> list[Row]:
@@ -125,7 +125,11 @@ class BehaviorAnalysis:
         found = self.cases(when)
         if found is None:
             return None
-        return False if not found else True if Case() in found else None
+        if not found:
+            return False
+        if Case() in found:
+            return True
+        return None
 
     def why_settled(self, when: str) -> str:
         """Why a condition is always the same, to go on a sentence with; empty
@@ -141,7 +145,9 @@ class BehaviorAnalysis:
         asks = tree is not None and (named or sense_calls_in(tree))
         if not fixed and asks and self.settled(when) is False:
             fixed = ["its parts contradict each other"]
-        return f": {' and '.join(fixed)}" if fixed else ""
+        if fixed:
+            return f": {' and '.join(fixed)}"
+        return ""
 
     def ends(self, row: Row, from_decorator: int = 0) -> PossibleOutcomes:
         """Whether a row can succeed and whether it can fail, with its
@@ -163,9 +169,10 @@ class BehaviorAnalysis:
                     for each in row.decorators
                 )
             )
-            self._ends[row.id] = (
-                PossibleOutcomes(found.succeeds, True) if gated else found
-            )
+            if gated:
+                self._ends[row.id] = PossibleOutcomes(found.succeeds, True)
+            else:
+                self._ends[row.id] = found
         return self._ends[row.id]
 
     def _decorated(self, row: Row, first: int) -> PossibleOutcomes:
@@ -192,7 +199,9 @@ class BehaviorAnalysis:
             return PossibleOutcomes(ends.succeeds, unbound or ends.fails)
         if kind.family is Family.CONDITION:
             said = constant(str(row.args.get("when", "")))
-            return EITHER if said is None else PossibleOutcomes(said, not said)
+            if said is None:
+                return EITHER
+            return PossibleOutcomes(said, not said)
         # Of a machine its states are what ends it, of any other composite its
         # children.
         families = (Family.STATE,) if Family.STATE in kind.holds else RUNS
@@ -207,7 +216,9 @@ def constant(when: str) -> bool | None:
     tree = tree_of(when)
     if tree is None or keys_in(tree) or sense_calls_in(tree):
         return None
-    return tree.value if isinstance(tree, YesNoTerm) else None
+    if isinstance(tree, YesNoTerm):
+        return tree.value
+    return None
 
 
 def tree_of(when: str) -> ConditionTree | None:

@@ -37,7 +37,9 @@ def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             )
     for scenario in analysis.project.scenarios:
         for number, cue in enumerate(scenario.cues, 1):
-            event = cue.does.raises if isinstance(cue.does, RaiseEvent) else ""
+            event = ""
+            if isinstance(cue.does, RaiseEvent):
+                event = cue.does.raises
             if event and not any(matches(event, each) for each in listened):
                 message = f"Cue {number} raises {event}, and nobody hears it."
                 yield RuleMatch(

@@ -51,11 +51,9 @@ def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
                 and row.kind not in ("follow", "keep_ring")
             ):
                 since = run.seconds(still)
-                cause = (
-                    f" It ended because {run.cause_words(span)}."
-                    if span.cause
-                    else ""
-                )
+                cause = ""
+                if span.cause:
+                    cause = f" It ended because {run.cause_words(span)}."
                 yield RuleMatch(
                     f"It ran from {since:.2f} s on and the body did not move.{cause}",
                     row.id,
@@ -66,7 +64,10 @@ def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
 def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
     """The first tick from which the body stood for too long while a row ran."""
     ticks = round(STILL_S * run.take.header.ticks_per_s)
-    end = span.end if span.end is not None else run.take.ticks - 1
+    if span.end is not None:
+        end = span.end
+    else:
+        end = run.take.ticks - 1
     places = poses[span.start : end + 1, :2]
     if len(places) <= ticks:
         return None
@@ -76,7 +77,9 @@ def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
         ([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T)))
     )
     found = np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
-    return span.start + int(found[0]) if len(found) else None
+    if len(found):
+        return span.start + int(found[0])
+    return None
 
 
 @take_rule(
@@ -134,18 +137,21 @@ def _way(
     """What a row went by; None where its goal was not noted from a body, or
     noted again since.
     """
-    end = span.end if span.end is not None else run.take.last_tick
+    if span.end is not None:
+        end = span.end
+    else:
+        end = run.take.last_tick
     index = noted.index(span.start) if noted is not None else -1
     if noted is None or index < 0 or noted.index(end) != index:
         return None
     write, tick = noted.values[index], noted.ticks[index]
     source = _source(run, write, tick)
-    moved = _moved_m(run, source, tick, end) if source is not None else None
-    return (
-        (moved, end - tick, source, write)
-        if moved is not None and source
-        else None
-    )
+    moved = None
+    if source is not None:
+        moved = _moved_m(run, source, tick, end)
+    if moved is not None and source:
+        return (moved, end - tick, source, write)
+    return None
 
 
 def _source(run: AgentTake, write: KeyWrite, tick: int) -> str | None:
@@ -153,15 +159,23 @@ def _source(run: AgentTake, write: KeyWrite, tick: int) -> str | None:
     for any other.
     """
     behavior = run.behavior
-    row = behavior.by_id.get(write.row_id) if behavior is not None else None
+    row = None
+    if behavior is not None:
+        row = behavior.by_id.get(write.row_id)
     if row is None or write.part or row.kind not in (*NOTING, DRAWING):
         return None
     aim = row.args.get("target")
     if isinstance(aim, KeyRef):
         held = run.take.agents[run.agent].keys.get(aim.key)
-        now = held.at(tick) if held is not None else None
-        aim = now.value if now is not None else None
-    return aim if isinstance(aim, str) and aim in run.take.poses else None
+        now = None
+        if held is not None:
+            now = held.at(tick)
+        aim = None
+        if now is not None:
+            aim = now.value
+    if isinstance(aim, str) and aim in run.take.poses:
+        return aim
+    return None
 
 
 def _moved_m(run: AgentTake, name: str, since: int, until: int) -> float | None:
@@ -169,7 +183,9 @@ def _moved_m(run: AgentTake, name: str, since: int, until: int) -> float | None:
     poses = run.take.poses[name]
     there = poses[[since, min(until, len(poses) - 1)], :2]
     moved = float(np.hypot(*(there[1] - there[0])))
-    return moved if np.isfinite(moved) else None
+    if np.isfinite(moved):
+        return moved
+    return None
 
 
 @take_rule(
@@ -211,7 +227,9 @@ def hasty_goal(run: AgentTake) -> Iterator[RuleMatch]:
 def _draws(run: AgentTake, write: WriteStep) -> bool:
     """Whether a write drew a point at random."""
     behavior = run.behavior
-    row = behavior.by_id.get(write.row_id) if behavior is not None else None
+    row = None
+    if behavior is not None:
+        row = behavior.by_id.get(write.row_id)
     if row is None:
         return False
     if not write.part:

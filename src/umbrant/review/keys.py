@@ -151,11 +151,10 @@ def _gives_value(reading: BehaviorAnalysis, row: Row, key: str) -> bool:
 def _is_idle(row: Row, use: ParamUse) -> bool:
     if use.kind.id == "clear":
         return True
-    args = (
-        row.args
-        if use.part == ROW
-        else row.upkeep[part_index(use.part)[1]].args
-    )
+    if use.part == ROW:
+        args = row.args
+    else:
+        args = row.upkeep[part_index(use.part)[1]].args
     return use.kind.id == "copy" and args.get("source") == use.value
 
 
@@ -189,5 +188,7 @@ def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
         ):
             continue
         file = f"blackboards/{board.name}.json"
-        said = "is written and never read" if written else "is used by nothing"
+        said = "is used by nothing"
+        if written:
+            said = "is written and never read"
         yield RuleMatch(f"{key.name} {said}.", "", file, about=key.name)

@@ -70,7 +70,9 @@ def begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
         first in reading.behavior.by_id
         and reading.behavior.row(first).kind == HISTORY
     ):
-        first = proper[0].id if proper else ""
+        first = ""
+        if proper:
+            first = proper[0].id
     remembered = [
         str(each.args.get("otherwise", ""))
         for each in reading.children(row.id, Family.STATE)

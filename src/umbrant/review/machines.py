@@ -87,7 +87,9 @@ def _has_others(reading: BehaviorAnalysis, state: Row) -> bool:
     """Whether a state is one of several of which one at a time is active, and
     no final one.
     """
-    around = reading.behavior.row(state.under) if state.under else None
+    around = None
+    if state.under:
+        around = reading.behavior.row(state.under)
     return (
         state.kind not in (FINAL, HISTORY)
         and around is not None
@@ -284,7 +286,9 @@ def _ring_from(start: str, at_once: Mapping[str, str]) -> list[str]:
     while at in at_once and at not in ring:
         ring.append(at)
         at = at_once[at]
-    return ring if at == start else []
+    if at == start:
+        return ring
+    return []
 
 
 def _at_once(reading: BehaviorAnalysis, state: Row) -> str:

@@ -74,7 +74,9 @@ def _named(
         inner = analysis.project.find_behavior(
             str(row.args.get("behavior", ""))
         )
-        key = analysis.project.keys_of(inner).get(name) if inner else None
+        key = None
+        if inner:
+            key = analysis.project.keys_of(inner).get(name)
         if key is not None and isinstance(value, str) and key.type in NAMING:
             yield NAMING[key.type], value
 
@@ -111,7 +113,9 @@ def _of_cast(project: Project, known: Known) -> Iterator[RuleMatch]:
         for member in scenario.cast:
             keys = project.keys_of_member(member)
             for name, value in member.keys.items():
-                sort = NAMING.get(keys[name].type) if name in keys else None
+                sort = None
+                if name in keys:
+                    sort = NAMING.get(keys[name].type)
                 if sort and isinstance(value, str) and value not in known[sort]:
                     said = f"{name} of {member.name} begins with it. {_message(sort, value, known)}"
                     file = f"scenarios/{scenario.name}.json"

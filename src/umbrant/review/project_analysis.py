@@ -44,15 +44,15 @@ class ProjectAnalysis:
         found: dict[str, float | ConditionTree | None] = {}
         for board in self.project.blackboards:
             for key in board.keys:
-                formula = tree_of(key.formula) if key.formula else None
+                formula = None
+                if key.formula:
+                    formula = tree_of(key.formula)
                 value: float | ConditionTree | None = formula
                 is_own = key.type is KeyType.NUMBER and key.scope is Sharing.OWN
                 if is_own and key.name not in written and not key.formula:
-                    value = (
-                        float(key.default)
-                        if isinstance(key.default, int | float)
-                        else None
-                    )
+                    value = None
+                    if isinstance(key.default, int | float):
+                        value = float(key.default)
                 same = key.name not in found or found[key.name] == value
                 found[key.name] = value if same else None
         return {
@@ -86,7 +86,9 @@ class ProjectAnalysis:
         read.
         """
         tree = tree_of(text)
-        return keys_in(tree) if tree is not None else set()
+        if tree is not None:
+            return keys_in(tree)
+        return set()
 
     def words_in(self, trees: object) -> list[str]:
         """The texts and the bare names in parts of a condition."""

@@ -40,9 +40,14 @@ def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         children = reading.children(row.id, *RUNS)
         for child, after in pairwise(children):
             ends = reading.ends(child)
-            goes_on = ends.fails if needs_failure else ends.succeeds
+            if needs_failure:
+                goes_on = ends.fails
+            else:
+                goes_on = ends.succeeds
             if not goes_on:
-                way = "fail" if needs_failure else "succeed"
+                way = "succeed"
+                if needs_failure:
+                    way = "fail"
                 yield RuleMatch(
                     f"It is never tried, for {reading.called(child)} before it can never {way}.",
                     after.id,
@@ -71,11 +76,9 @@ def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                         part=part,
                     ),
                 )
-                said = (
-                    "it is never entered"
-                    if share == 0
-                    else "it is entered as without it"
-                )
+                said = "it is entered as without it"
+                if share == 0:
+                    said = "it is never entered"
                 yield RuleMatch(
                     f"Its chance is {share:g}: {said}.", row.id, fix=edit
                 )
@@ -91,7 +94,9 @@ def settled_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     never change.
     """
     for row in reading.rows:
-        said = reading.settled(row.guard.when) if row.guard else None
+        said = None
+        if row.guard:
+            said = reading.settled(row.guard.when)
         if row.guard is None or said is None:
             continue
         why = reading.why_settled(row.guard.when)
@@ -120,7 +125,9 @@ def impossible_condition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     for row in reading.rows:
         when = str(row.args.get("when") or "")
         kind = reading.kind(row)
-        param = kind.param("when") if kind is not None else None
+        param = None
+        if kind is not None:
+            param = kind.param("when")
         asks = when and constant(when) is None
         if asks and param is not None and reading.settled(when) is False:
             message = f"Its condition is always no{reading.why_settled(when)}."
@@ -140,12 +147,17 @@ def endless_repeat(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         for index, decorator in enumerate(row.decorators):
             inner = reading.ends(row, from_decorator=index + 1)
             result = str(decorator.args.get("result", "success"))
-            comes = inner.succeeds if result == "success" else inner.fails
+            if result == "success":
+                comes = inner.succeeds
+            else:
+                comes = inner.fails
             is_endless = (
                 decorator.kind == "repeat_until" and inner.ends and not comes
             )
             if is_endless and _is_waited_for(reading, row):
-                other = "success" if result == "failure" else "failure"
+                other = "failure"
+                if result == "failure":
+                    other = "success"
                 yield RuleMatch(
                     f"It is repeated until {result}, and it can only end with {other}.",
                     row.id,
@@ -184,16 +196,12 @@ def short_limit(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """
     for row in reading.rows:
         kind = reading.kind(row)
-        param = (
-            kind.param("duration")
-            if kind is not None and kind.takes_time
-            else None
-        )
-        lasts = (
-            _least_s(row.args.get("duration", param.default))
-            if param is not None
-            else 0.0
-        )
+        param = None
+        if kind is not None and kind.takes_time:
+            param = kind.param("duration")
+        lasts = 0.0
+        if param is not None:
+            lasts = _least_s(row.args.get("duration", param.default))
         # From the inside out: a delay counts for the limits around it, not for
         # those within.
         for decorator in reversed(row.decorators):
@@ -216,7 +224,9 @@ def _least_s(value: ParamValue | None) -> float:
     """The least that a duration can be; 0 for one that is kept in a key."""
     if isinstance(value, Spread):
         return value.mean - value.half_width
-    return float(value) if isinstance(value, int | float) else 0.0
+    if isinstance(value, int | float):
+        return float(value)
+    return 0.0
 
 
 @behavior_rule(
@@ -232,10 +242,17 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     for row in reading.rows:
         if row.guard is None or not row.guard.watch.take_over:
             continue
-        above = reading.behavior.row(row.under) if row.under else None
-        siblings = reading.children(above.id, *RUNS) if above else [row]
+        above = None
+        if row.under:
+            above = reading.behavior.row(row.under)
+        if above:
+            siblings = reading.children(above.id, *RUNS)
+        else:
+            siblings = [row]
         has_later = bool(siblings) and siblings[-1].id != row.id
-        kind = reading.kind(above) if above is not None else None
+        kind = None
+        if above is not None:
+            kind = reading.kind(above)
         if kind is not None and kind.allows_take_over and has_later:
             continue
         if (
@@ -246,11 +263,10 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             # Side by side there is nothing to take over, and 'throughout' says
             # what is meant.
             continue
-        watch = (
-            Watch.WHILE_RUNNING
-            if row.guard.watch.while_running
-            else Watch.ON_ENTRY
-        )
+        if row.guard.watch.while_running:
+            watch = Watch.WHILE_RUNNING
+        else:
+            watch = Watch.ON_ENTRY
         when = row.guard.when
         change = partial(
             set_guard,

@@ -188,7 +188,9 @@ def _both_held(run: AgentTake, cut: Refusal) -> str:
         if condition is not None:
             words, _ = parted(condition.bits(cut.start, held=True))
             found.append("".join(word.text for word in words))
-    return f": {', and '.join(found)}" if found else ""
+    if found:
+        return f": {', and '.join(found)}"
+    return ""
 
 
 @take_rule(
@@ -220,8 +222,12 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
         if (failed and row.under is None) or _cuts_short(run, row, spans):
             reported.add(row.id)
             since = run.seconds(spans[0].start)
-            cause = f": {run.cause_words(spans[0])}" if spans[0].cause else ""
-            how = "failed" if failed else "ended"
+            cause = ""
+            if spans[0].cause:
+                cause = f": {run.cause_words(spans[0])}"
+            how = "ended"
+            if failed:
+                how = "failed"
             yield RuleMatch(
                 f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.",
                 row.id,
@@ -238,11 +244,14 @@ def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:
         # A tick without it breaks the run: something else had its turn.
         follows = bool(current) and span.start - current[-1].start == 1
         brief = span.end == span.start
-        current = (
-            [*current, span] if brief and follows else [span] if brief else []
-        )
+        if brief and follows:
+            current = [*current, span]
+        else:
+            current = [span] if brief else []
         longest = max(longest, current, key=len)
-    return longest if len(longest) >= run.take.header.ticks_per_s else []
+    if len(longest) >= run.take.header.ticks_per_s:
+        return longest
+    return []
 
 
 def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
@@ -250,7 +259,10 @@ def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
     ran.
     """
     behavior = run.behavior
-    children = behavior.outline.children[row.id] if behavior is not None else ()
+    if behavior is not None:
+        children = behavior.outline.children[row.id]
+    else:
+        children = ()
     stopped = {
         span.start
         for child in children

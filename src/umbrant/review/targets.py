@@ -44,7 +44,10 @@ def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             continue
         # A point that is drawn for the very rows after it is drawn anew in each
         # round of them.
-        after = [] if row.kind == DRAWING else _after(reading, row)
+        if row.kind == DRAWING:
+            after = []
+        else:
+            after = _after(reading, row)
         used_later = [*after, *_in_other_states(reading, row)]
         if any(_goes_to(reading, each, key) for each in used_later):
             yield RuleMatch(
@@ -126,7 +129,9 @@ def _refreshed(reading: BehaviorAnalysis) -> set[str]:
 def _is_fresh(reading: BehaviorAnalysis, row: Row) -> bool:
     """Whether a row copies a point that an upkeep keeps up to date."""
     source = row.args.get("source")
-    key = reading.keys.get(source.key) if isinstance(source, KeyRef) else None
+    key = None
+    if isinstance(source, KeyRef):
+        key = reading.keys.get(source.key)
     return (
         key is not None
         and key.type is KeyType.POINT
@@ -142,7 +147,9 @@ def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
         return any(_can_move(each, aim.place) for each in scenarios)
     if isinstance(aim, str) and aim:
         return any(_can_move(each, aim) for each in scenarios)
-    key = reading.keys.get(aim.key) if isinstance(aim, KeyRef) else None
+    key = None
+    if isinstance(aim, KeyRef):
+        key = reading.keys.get(aim.key)
     if key is None or key.type is not KeyType.AGENT:
         return False
     return any(_can_move(each, key.default) for each in scenarios)
@@ -211,9 +218,15 @@ def _reach(reading: BehaviorAnalysis, row: Row) -> float | None:
     one from a key.
     """
     kind = reading.kind(row)
-    param = kind.param("reach") if kind is not None else None
-    reach = row.args.get("reach", param.default) if param is not None else None
-    return float(reach) if isinstance(reach, int | float) else None
+    param = None
+    if kind is not None:
+        param = kind.param("reach")
+    reach = None
+    if param is not None:
+        reach = row.args.get("reach", param.default)
+    if isinstance(reach, int | float):
+        return float(reach)
+    return None
 
 
 def _target_text(row: Row) -> str:
@@ -246,7 +259,9 @@ def _needed_m(reading: BehaviorAnalysis, row: Row, aim: str) -> float | None:
         row.guard.when if row.guard else "",
         str(row.args.get("when") or ""),
     ):
-        found = reading.cases(when) if when else None
+        found = None
+        if when:
+            found = reading.cases(when)
         nearest = [
             each.ranges.get(f"distance({aim})", ValueRange()).high
             for each in found or ()

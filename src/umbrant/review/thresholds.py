@@ -136,11 +136,9 @@ def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         for state, one, there, back in _ways_to_and_fro(reading, states):
             # The two are met once from each side.
             pair = frozenset((one.id, back.id))
-            both = (
-                _both(reading, (state, one), (there, back))
-                if pair not in reported
-                else None
-            )
+            both = None
+            if pair not in reported:
+                both = _both(reading, (state, one), (there, back))
             if both is not None:
                 reported.add(pair)
                 yield RuleMatch(
@@ -212,7 +210,9 @@ def _both(
     beaten = any(
         _fires_first(reading, state, way, both) for state, way in (one, other)
     )
-    return None if beaten else both
+    if beaten:
+        return None
+    return both
 
 
 def _fires_first(
@@ -221,7 +221,9 @@ def _fires_first(
     """Whether a transition that is asked earlier may fire in this case."""
     ways = ways_out(reading, state)
     for each in ways[: ways.index(way)]:
-        found = reading.cases(_when(each)) if each.kind == WHEN else None
+        found = None
+        if each.kind == WHEN:
+            found = reading.cases(_when(each))
         # Of a condition that nothing is known about it is assumed that it may
         # hold: a finding that might be false is none.
         if each.kind == WHEN and (
@@ -240,13 +242,17 @@ def _where(reading: BehaviorAnalysis, case: Case) -> str:
     for question, yes in case.answers.items():
         words = _words(reading, question)
         parts.append(words if yes else f"not {words}")
-    return f"Where {' and '.join(parts)}," if parts else "Always"
+    if parts:
+        return f"Where {' and '.join(parts)},"
+    return "Always"
 
 
 def _words(reading: BehaviorAnalysis, text: str) -> str:
     """A value or a question as rows read it."""
     tree = tree_of(text)
-    return spoken(tree, reading.catalog) if tree is not None else text
+    if tree is not None:
+        return spoken(tree, reading.catalog)
+    return text
 
 
 def _range_words(value: str, found: ValueRange) -> str:
@@ -255,11 +261,9 @@ def _range_words(value: str, found: ValueRange) -> str:
         return f"{value} is {low}"
     if found.low == -inf:
         return f"{value} is below {high}"
-    return (
-        f"{value} is above {low}"
-        if found.high == inf
-        else f"{value} is {low} to {high}"
-    )
+    if found.high == inf:
+        return f"{value} is above {low}"
+    return f"{value} is {low} to {high}"
 
 
 @behavior_rule(
@@ -327,7 +331,9 @@ def threshold_gap(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         found = [
             reading.cases(_when(each)) for each in ways if each.kind == WHEN
         ]
-        gap = _gap(found) if len(found) == len(ways) == 2 else None
+        gap = None
+        if len(found) == len(ways) == 2:
+            gap = _gap(found)
         if gap and not reading.children(state.id, *RUNS, Family.STATE):
             numbers = " and ".join(map(number_text, gap))
             yield RuleMatch(
@@ -353,11 +359,9 @@ def _gap(found: list[Cases | None]) -> tuple[float, float] | None:
     low, high = sorted(
         (each[value] for each in single), key=lambda each: each.low
     )
-    return (
-        (low.high, high.low)
-        if low.low == -inf and low.high < high.low < inf
-        else None
-    )
+    if low.low == -inf and low.high < high.low < inf:
+        return (low.high, high.low)
+    return None
 
 
 @behavior_rule(
@@ -382,7 +386,9 @@ def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             continue
         before: list[tuple[Row, Cases]] = []
         for child in reading.children(row.id, *RUNS):
-            own = reading.cases(child.guard.when) if child.guard else None
+            own = None
+            if child.guard:
+                own = reading.cases(child.guard.when)
             wider = next(
                 (
                     each
@@ -468,14 +474,14 @@ def early_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 def _until(row: Row) -> ValueRange | None:
     """The distances from its target at which a row ends; None for one without."""
-    distance = (
-        row.args.get("distance", 6.0) if row.kind == "move_away" else None
-    )
-    reach = row.args.get("reach", 0.5) if row.kind == "move_to" else None
+    distance = None
+    if row.kind == "move_away":
+        distance = row.args.get("distance", 6.0)
+    reach = None
+    if row.kind == "move_to":
+        reach = row.args.get("reach", 0.5)
     if isinstance(distance, int | float):
         return ValueRange(low=float(distance))
-    return (
-        ValueRange(high=float(reach))
-        if isinstance(reach, int | float)
-        else None
-    )
+    if isinstance(reach, int | float):
+        return ValueRange(high=float(reach))
+    return None

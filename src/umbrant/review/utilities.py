@@ -25,7 +25,9 @@ def _number(row: Row, name: str, otherwise: float) -> float | None:
     value = row.args.get(name, otherwise)
     if isinstance(value, KeyRef):
         return None
-    return float(value) if isinstance(value, int | float) else otherwise
+    if isinstance(value, int | float):
+        return float(value)
+    return otherwise
 
 
 def _most(row: Row) -> float:
@@ -61,7 +63,9 @@ def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 continue
             most = [_most(each) for each in considered] or [1.0]
             how = option.args.get("combine", "product")
-            best = min(most) if how in ("product", "minimum") else 1.0
+            best = 1.0
+            if how in ("product", "minimum"):
+                best = min(most)
             if how == "product" and len(most) > 1 and min(most) > 0:
                 best = 1.0
             if best * weight <= threshold:
@@ -88,11 +92,9 @@ def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     past it altogether.
     """
     for row in reading.rows:
-        tree = (
-            tree_of(str(row.args.get("input", "")))
-            if row.kind == CONSIDER
-            else None
-        )
+        tree = None
+        if row.kind == CONSIDER:
+            tree = tree_of(str(row.args.get("input", "")))
         low, high = _number(row, "low", 0.0), _number(row, "high", 1.0)
         bounds = _bounds(reading, tree)
         if bounds is None or low is None or high is None:
@@ -114,16 +116,12 @@ def _bounds(
     """The bounds of a key's value; None if it lacks one."""
     if isinstance(tree, KeyTerm) and tree.key in reading.keys:
         key = reading.keys[tree.key]
-        return (
-            (key.low, key.high)
-            if key.low is not None and key.high is not None
-            else None
-        )
-    return (
-        (0.0, 1.0)
-        if isinstance(tree, SenseCall) and tree.sense == "level"
-        else None
-    )
+        if key.low is not None and key.high is not None:
+            return (key.low, key.high)
+        return None
+    if isinstance(tree, SenseCall) and tree.sense == "level":
+        return (0.0, 1.0)
+    return None
 
 
 @behavior_rule(
@@ -135,16 +133,12 @@ def _bounds(
 def unscaled_input(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A consideration of a distance or a time whose range was left at 0 to 1."""
     for row in reading.rows:
-        tree = (
-            tree_of(str(row.args.get("input", "")))
-            if row.kind == CONSIDER
-            else None
-        )
-        kind = (
-            reading.catalog.kinds.get(tree.sense)
-            if isinstance(tree, SenseCall)
-            else None
-        )
+        tree = None
+        if row.kind == CONSIDER:
+            tree = tree_of(str(row.args.get("input", "")))
+        kind = None
+        if isinstance(tree, SenseCall):
+            kind = reading.catalog.kinds.get(tree.sense)
         is_left = "low" not in row.args and "high" not in row.args
         if (
             kind is not None

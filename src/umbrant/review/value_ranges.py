@@ -147,13 +147,17 @@ def _cases(tree: ConditionTree, wanted: bool, known: KnownKeys) -> Cases | None:
         case Negation(part=part):
             return _cases(part, not wanted, known)
         case YesNoTerm(value=value):
-            return ALWAYS if value is wanted else NEVER
+            if value is wanted:
+                return ALWAYS
+            return NEVER
         case Conjunction(parts=parts) | Disjunction(parts=parts):
             found = [_cases(each, wanted, known) for each in parts]
             # De Morgan: `not (a and b)` is a question of any of them, and `not
             # (a or b)` of all.
             every = isinstance(tree, Conjunction) is wanted
-            return _all_of(found) if every else _any_of(found)
+            if every:
+                return _all_of(found)
+            return _any_of(found)
         case Comparison():
             return _compared(tree, wanted, known)
     if isinstance(tree, SenseCall) and tree.sense == "can_see":
@@ -178,7 +182,9 @@ def _seen(tree: SenseCall, wanted: bool, known: KnownKeys) -> Cases | None:
         near = Comparison("<=", distance, within, tree.span)
         parts.append(_compared(near, wanted, known))
     # Who is not seen within a range is out of sight, or too far away.
-    return _all_of(parts) if wanted else _any_of(parts)
+    if wanted:
+        return _all_of(parts)
+    return _any_of(parts)
 
 
 def _all_of(parts: list[Cases | None]) -> Cases | None:
@@ -199,7 +205,9 @@ def _any_of(parts: list[Cases | None]) -> Cases | None:
     if any(each is None for each in parts):
         return None
     found = tuple(case for each in parts for case in each or ())
-    return found if len(found) <= MOST_CASES else None
+    if len(found) <= MOST_CASES:
+        return found
+    return None
 
 
 def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
@@ -213,11 +221,9 @@ def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
     sign = tree.sign if wanted else OPPOSITE[tree.sign]
     terms, constant = sides[0].minus(sides[1])
     if not terms:
-        return (
-            ALWAYS
-            if _range(sign, 0.0).holds(ValueRange(constant, constant))
-            else NEVER
-        )
+        if _range(sign, 0.0).holds(ValueRange(constant, constant)):
+            return ALWAYS
+        return NEVER
     # By the first term, with the factor 1: so `2 * n > 4` and `n > 2` are
     # ranges of one value.
     first = terms[min(terms)]
@@ -297,11 +303,9 @@ def _worked_out(
     if sign == "*" and not (left.terms and right.terms):
         # One of the two is a mere number, so the product is still a sum of
         # values with factors.
-        return (
-            left.times(right.constant)
-            if left.terms
-            else right.times(left.constant)
-        )
+        if left.terms:
+            return left.times(right.constant)
+        return right.times(left.constant)
     if sign == "/" and not right.terms and right.constant:
         return left.times(1 / right.constant)
     return _Linear({text: 1.0})

@@ -248,11 +248,9 @@ class CuePlayer:
 
     @_do.register
     def _move(self, action: MoveTo) -> Cause | None:
-        return (
-            None
-            if self._world.put(action.moves, action.to)
-            else cause("not_there", name=action.moves)
-        )
+        if self._world.put(action.moves, action.to):
+            return None
+        return cause("not_there", name=action.moves)
 
     @_do.register
     def _drop(self, action: DropProp) -> Cause | None:
@@ -261,11 +259,9 @@ class CuePlayer:
 
     @_do.register
     def _remove(self, action: TakeAway) -> Cause | None:
-        return (
-            None
-            if self._world.take_away(action.removes)
-            else cause("not_there", name=action.removes)
-        )
+        if self._world.take_away(action.removes):
+            return None
+        return cause("not_there", name=action.removes)
 
     @_do.register
     def _change_number(self, action: SetNumber) -> Cause | None:

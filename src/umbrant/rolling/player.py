@@ -296,9 +296,10 @@ class Player:
     def _begin(self, message: RollMessage) -> None:
         self._rehearsal = None
         self._number = number = message.number
-        self._look_tick = (
-            message.look_after + 1 if message.look is not None else None
-        )
+        if message.look is not None:
+            self._look_tick = message.look_after + 1
+        else:
+            self._look_tick = None
         if message.prepares:
             self._prepare(message)
             return
@@ -368,7 +369,10 @@ class Player:
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         playing = _Playing(play, order, scenario, recorder)
         self._snapshots = still_there(self._snapshots)
-        last = scenario.tick_count if message.checks else max(due)
+        if message.checks:
+            last = scenario.tick_count
+        else:
+            last = max(due)
         while not self.inbox.is_waiting():
             if (
                 playing.tick in due
@@ -418,15 +422,18 @@ class Player:
         the copy of a snapshot, which ends with what it does.
         """
         line = self.inbox.take()
-        message = read_order(line) if line is not None else None
+        message = None
+        if line is not None:
+            message = read_order(line)
         if not isinstance(message, RollMessage):
             os._exit(0)
         self.is_copy = True
         playing.recorder.due = _Due(SEND_S, playing.tick)
         self._number = number = message.number
-        self._look_tick = (
-            message.look_after + 1 if message.look is not None else None
-        )
+        if message.look is not None:
+            self._look_tick = message.look_after + 1
+        else:
+            self._look_tick = None
         self._outbox.send(number, "process", os.getpid())
         order = message.order()
         scenario, change = played(order), change_of(playing.order, order)
@@ -504,8 +511,6 @@ class Player:
         self._outbox.send(number, what, *more)
 
     def _last_call(self) -> str:
-        return (
-            f" {self._watch.place.last_of_all}"
-            if self._runs_code and self._watch.place.file
-            else ""
-        )
+        if self._runs_code and self._watch.place.file:
+            return f" {self._watch.place.last_of_all}"
+        return ""

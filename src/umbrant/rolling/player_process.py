@@ -135,7 +135,9 @@ class PlayerLink:
         """The socket that came with the first message that brought one; None if
         none did.
         """
-        return self._sockets.pop(0) if self._sockets else None
+        if self._sockets:
+            return self._sockets.pop(0)
+        return None
 
     def end(self, because: str = "", number: int = 0) -> None:
         """Kill the process because of an order. What it has sent can still be
@@ -266,19 +268,18 @@ class PlayerProcess(PlayerLink):
         silent = "the process that played sent no more, so it was ended."
         if self.watch.call:
             return f"{self.line_now()}: while {self.called()} ran, {silent}"
-        last = (
-            f" {self.watch.place.last_of_all}" if self.watch.place.file else ""
-        )
+        last = ""
+        if self.watch.place.file:
+            last = f" {self.watch.place.last_of_all}"
         return f"{silent[:1].upper()}{silent[1:]}{last}"
 
     def _end_message(self, code: int) -> str:
         # Whoever sent the signal may have done so from outside, so that nothing
         # is said of who is to blame.
-        how = (
-            f"with exit code {code}"
-            if code >= 0
-            else f"by {signal.Signals(-code).name}"
-        )
+        if code >= 0:
+            how = f"with exit code {code}"
+        else:
+            how = f"by {signal.Signals(-code).name}"
         place = self.watch.place
         if self.watch.call:
             return (
@@ -288,7 +289,9 @@ class PlayerProcess(PlayerLink):
         if code == 0:
             return ""
         message = f"The process that played ended {how}."
-        return f"{message} {place.last_of_all}" if place.file else message
+        if place.file:
+            return f"{message} {place.last_of_all}"
+        return message
 
     def called(self) -> str:
         """What was called last, and on whose behalf: '`hum` (warden, row 1.2

@@ -160,7 +160,10 @@ def with_track(
     first = before.member(puppet).steps
     # It stands until the hand does something; a push at once takes the place of
     # standing.
-    first = first[:-1] if steps and steps[0].tick == from_tick else first
+    if steps and steps[0].tick == from_tick:
+        first = first[:-1]
+    else:
+        first = first
     after = _with_steps(before, puppet, (*first, *steps))
     return project.with_scenario(
         after.model_copy(update={"cues": (*before.cues, *cues)})

@@ -386,7 +386,9 @@ def _without_conditions(row: Row) -> object:
             for name, value in args.items()
         }
 
-    guard = row.guard.model_copy(update={"when": ""}) if row.guard else None
+    guard = None
+    if row.guard:
+        guard = row.guard.model_copy(update={"when": ""})
     decorators = [
         each.model_copy(update={"args": plain(each.args)})
         for each in row.decorators

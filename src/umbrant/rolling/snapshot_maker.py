@@ -116,11 +116,9 @@ class SnapshotMaker:
         if history is None:
             return ""
         history.keep_only(self._ticks)
-        differs = (
-            _difference(history.pieces, self._pieces)
-            if history.is_resumed
-            else ""
-        )
+        differs = ""
+        if history.is_resumed:
+            differs = _difference(history.pieces, self._pieces)
         if differs:
             self.mistrusts = True
             self.forget()

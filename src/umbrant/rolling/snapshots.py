@@ -198,7 +198,9 @@ class TakeHistory:
     @property
     def ticks(self) -> int:
         """How many ticks have been played."""
-        return self.pieces[-1].ticks if self.pieces else 0
+        if self.pieces:
+            return self.pieces[-1].ticks
+        return 0
 
     def keep(self, snapshot: Snapshot) -> None:
         """Keep a snapshot, instead of an older one at its tick."""

@@ -122,7 +122,9 @@ class Supervisor:
         for player in self._players():
             player.end()
             player.close()
-        return 128 + self._signal if self._signal else 0
+        if self._signal:
+            return 128 + self._signal
+        return 0
 
     def interrupt(self, number: int, _: object) -> None:
         """Handle a signal: takes being rolled are closed as far as they went.
@@ -245,7 +247,9 @@ class Supervisor:
             LookupError,
         ):  # whoever plays it tells what is wrong
             return False
-        snapshot = history.snapshot_for(change) if change is not None else None
+        snapshot = None
+        if change is not None:
+            snapshot = history.snapshot_for(change)
         if snapshot is None:
             return False
         try:
@@ -267,7 +271,9 @@ class Supervisor:
         """A copy of a snapshot counts its ticks where the player does that it
         was forked from.
         """
-        return self._player.watch if self._player is not None else SharedWatch()
+        if self._player is not None:
+            return self._player.watch
+        return SharedWatch()
 
     def _stop(self, job: RollJob, because: str) -> None:
         job.stopped_because = job.stopped_because or because
@@ -384,9 +390,9 @@ class Supervisor:
         elif what in ("process", "declined"):
             self._hear_of_copy(job, *more)
         elif what in ("ready", "frame"):
-            frame = (
-                RehearsalFrame.model_validate_json(more[0]) if more else None
-            )
+            frame = None
+            if more:
+                frame = RehearsalFrame.model_validate_json(more[0])
             self._reply(Reply(number=job.number, frame=frame))
         else:
             self._hear_end(job, what, more)
@@ -554,9 +560,9 @@ class Supervisor:
         """Whether it was this order at which a player ended that had not begun
         its take yet.
         """
-        return (
-            player.ended_at == job.number if player.ended_because else bool(how)
-        )
+        if player.ended_because:
+            return player.ended_at == job.number
+        return bool(how)
 
     def _look_after(self) -> None:
         """Kill a player that takes too long for its task."""

@@ -76,7 +76,9 @@ class SharedWatch:
         """
         # The number tells one call from the next of the same node, which may be
         # as quick as one look.
-        return self._numbers[_CALLS] if self._numbers[_DEPTH] else 0
+        if self._numbers[_DEPTH]:
+            return self._numbers[_CALLS]
+        return 0
 
     @property
     def ticks(self) -> int:

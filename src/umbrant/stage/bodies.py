@@ -86,7 +86,9 @@ class StageBody:
         """The value of one of the body's numbers; None if it has none of this
         name.
         """
-        return self.stats[name].value if name in self.stats else None
+        if name in self.stats:
+            return self.stats[name].value
+        return None
 
     def change_stat(self, name: str, by: float) -> float | None:
         """Add to one of its numbers, within its bounds."""

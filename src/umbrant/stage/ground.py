@@ -47,11 +47,10 @@ class Ground:
         self._grown = np.array(
             [_grown(area, radius_m) for area in in_the_way], dtype=object
         )
-        self.free = (
-            self._inside.difference(shapely.union_all(self._grown))
-            if len(self._grown)
-            else self._inside
-        )
+        if len(self._grown):
+            self.free = self._inside.difference(shapely.union_all(self._grown))
+        else:
+            self.free = self._inside
         """All of the walkable ground, in one part or several."""
         # No more than half the radius: two walls side by side must not come
         # apart.
@@ -104,11 +103,10 @@ class Ground:
         if self.is_clear(start, end):
             return Route((end,), length_m([start, end]))
         apart = self._apart(start, end)
-        corners = (
-            None
-            if apart
-            else self._corners.way(np.asarray(start), np.asarray(end))
-        )
+        if apart:
+            corners = None
+        else:
+            corners = self._corners.way(np.asarray(start), np.asarray(end))
         if corners is None:
             return Route(
                 (), 0.0, apart or cause("no_route", start=start, goal=goal)
@@ -167,11 +165,9 @@ class Ground:
                 ),
                 None,
             )
-        return (
-            int(np.argmin(shapely.distance(self._parts, point)))
-            if inside is None
-            else inside
-        )
+        if inside is None:
+            return int(np.argmin(shapely.distance(self._parts, point)))
+        return inside
 
     def _around(self, part: int) -> list[str]:
         """What a part of the walkable ground ends at, besides the edge of the
@@ -179,11 +175,10 @@ class Ground:
         """
         known = self._ends_at.get(part)
         if known is None:
-            apart = (
-                shapely.distance(self._grown, self._parts[part])
-                if len(self._grown)
-                else np.empty(0)
-            )
+            if len(self._grown):
+                apart = shapely.distance(self._grown, self._parts[part])
+            else:
+                apart = np.empty(0)
             known = self._ends_at[part] = [
                 self._names[int(index)]
                 for index in np.flatnonzero(apart < TOUCHING_M)
@@ -192,11 +187,9 @@ class Ground:
 
     def why_not_at(self, place: Point) -> Cause | None:
         """Why a body cannot be at a place, None if it can."""
-        return (
-            None
-            if self.holds(place)
-            else cause("no_room", start=place, area=self._no_room_for(place))
-        )
+        if self.holds(place):
+            return None
+        return cause("no_room", start=place, area=self._no_room_for(place))
 
     def _why_off_ground(self, goal: Point) -> Cause:
         """Why a goal cannot be gone to: the area it lies in, or that it is
@@ -265,9 +258,10 @@ def _kept_ground(named: _Named, radius_m: float, flies: bool) -> Ground:
     """Kept, for the same stage is played over and over while its behaviors
     change.
     """
-    stage = (
-        named.stage.model_copy(update={"areas": ()}) if flies else named.stage
-    )
+    if flies:
+        stage = named.stage.model_copy(update={"areas": ()})
+    else:
+        stage = named.stage
     return Ground(stage, radius_m)
 
 

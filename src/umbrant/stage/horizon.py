@@ -53,11 +53,10 @@ class Horizon:
         if not len(self._middles):
             return far
         apart = np.hypot(*(self._middles - place).T)
-        near = (
-            np.argpartition(apart, NEAREST)[:NEAREST]
-            if len(apart) > NEAREST
-            else np.arange(len(apart))
-        )
+        if len(apart) > NEAREST:
+            near = np.argpartition(apart, NEAREST)[:NEAREST]
+        else:
+            near = np.arange(len(apart))
         along = self._corners[near] - place
         middle = self._middles[near] - place
         # Angles are measured from the direction of each wall's middle, so that

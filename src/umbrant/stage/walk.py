@@ -72,11 +72,10 @@ class Walk:
         if index < 0:
             return self._start, self._facing_deg
         leg = self._legs[index]
-        share = (
-            1.0
-            if leg.to_s <= leg.from_s
-            else min(1.0, (now_s - leg.from_s) / (leg.to_s - leg.from_s))
-        )
+        if leg.to_s <= leg.from_s:
+            share = 1.0
+        else:
+            share = min(1.0, (now_s - leg.from_s) / (leg.to_s - leg.from_s))
         return _along(leg, share, self._facing_deg)
 
 

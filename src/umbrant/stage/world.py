@@ -168,15 +168,21 @@ class StageWorld:
 
     def body(self, name: str) -> BodyView | None:
         body = self.cast.get(name)
-        return body if body is not None and body.here else None
+        if body is not None and body.here:
+            return body
+        return None
 
     def bodies(self, group: str) -> Sequence[BodyView]:
         members = self._groups.get(group)
-        return [body for body in members if body.here] if members else ()
+        if members:
+            return [body for body in members if body.here]
+        return ()
 
     def prop(self, name: str) -> PropView | None:
         prop = self.all_props.get(name)
-        return prop if prop is not None and prop.here else None
+        if prop is not None and prop.here:
+            return prop
+        return None
 
     def props(self, group: str) -> Sequence[PropView]:
         if self._prop_groups is None:
@@ -184,7 +190,9 @@ class StageWorld:
             for prop in self.all_props.values():
                 self._prop_groups.setdefault(prop.group, []).append(prop)
         members = self._prop_groups.get(group)
-        return [prop for prop in members if prop.here] if members else ()
+        if members:
+            return [prop for prop in members if prop.here]
+        return ()
 
     def distances(self, name: str, group: str) -> Sequence[float] | FloatArray:
         here = self.cast[name].place
@@ -214,9 +222,9 @@ class StageWorld:
             rows_of_all[:, 0] - here[0], rows_of_all[:, 1] - here[1]
         )
         distances: FloatArray = np.round(away * GRID) / GRID
-        return (
-            np.delete(distances, row_of[name]) if name in row_of else distances
-        )
+        if name in row_of:
+            return np.delete(distances, row_of[name])
+        return distances
 
     def place(self, name: str) -> Point | None:
         return self._places.get(name)
@@ -252,7 +260,9 @@ class StageWorld:
     def walkable_near(self, name: str, place: Point) -> Point | None:
         ground = self._ground(self.cast[name])
         nearest = ground.nearest(place)
-        return nearest if ground.holds(nearest) else None
+        if ground.holds(nearest):
+            return nearest
+        return None
 
     def turn(self, name: str, heading_deg: float) -> float:
         return self.cast[name].turn(heading_deg, self.tick_s)

@@ -85,7 +85,9 @@ def draw_counts(take: Take) -> Iterator[Line]:
         catalog = _catalog(take)
         for row_id, _ in _in_order(take.agents[agent]):
             row = behavior.by_id.get(row_id)
-            kind = catalog.get(row.kind, *ROWS) if row is not None else None
+            kind = None
+            if row is not None:
+                kind = catalog.get(row.kind, *ROWS)
             if kind is not None and kind.order is ChildOrder.DRAWN:
                 for line in _draws(take.agents[agent], behavior, row_id):
                     yield (agent, row_id, *line)
@@ -189,7 +191,9 @@ def _in_order(record: AgentRecord) -> list[tuple[str, RowRecord]]:
 
 def _catalog(take: Take) -> Catalog:
     project = take.header.project
-    return project_catalog(project).catalog if project.nodes else BUILTIN
+    if project.nodes:
+        return project_catalog(project).catalog
+    return BUILTIN
 
 
 def _row(row: RowRecord, ticks: int) -> tuple[int, ...]:
@@ -224,9 +228,13 @@ def _draws(
     )
     weights = [_weight(behavior, each) for each in children]
     known = [each for each in weights if each is not None]
-    total = sum(known) if len(known) == len(weights) else 0.0
+    total = 0.0
+    if len(known) == len(weights):
+        total = sum(known)
     for child, weight in zip(children, weights, strict=True):
-        share = weight / total if weight is not None and total else None
+        share = None
+        if weight is not None and total:
+            share = weight / total
         yield child, entered[child], share
     if entered[""]:
         yield "", entered[""], None
@@ -262,11 +270,9 @@ def _weight(behavior: Behavior, row_id: str) -> float | None:
     for each in behavior.row(row_id).decorators:
         if each.kind == WEIGHT:
             weight = each.args.get(WEIGHT, 1.0)
-            return (
-                max(0.0, float(weight))
-                if isinstance(weight, int | float)
-                else None
-            )
+            if isinstance(weight, int | float):
+                return max(0.0, float(weight))
+            return None
     return 1.0
 
 
@@ -277,7 +283,9 @@ def _owner(take: Take, agent: str, key: str) -> str:
         return SHARED
     declared = project.keys_of_member(member).get(key)
     is_groups = declared is not None and declared.scope is Sharing.GROUP
-    return member.group if is_groups and member.group else agent
+    if is_groups and member.group:
+        return member.group
+    return agent
 
 
 def _numbers(changes: Changes[KeyWrite]) -> list[float]:

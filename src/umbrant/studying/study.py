@@ -177,7 +177,9 @@ class StudyFile:
             self._file.execute("SELECT value FROM meta WHERE name = ?", (name,))
         ) as found:
             row = found.fetchone()
-        return str(row[0]) if row else ""
+        if row:
+            return str(row[0])
+        return ""
 
     def _put_meta(self, name: str, value: str) -> None:
         self._file.execute(
@@ -200,7 +202,9 @@ class StudyFile:
     ) -> None:
         """Keep what a take was counted as, or note why there is none."""
         given = json.dumps(dict(run.given), sort_keys=True)
-        ticks = counted.ticks if counted is not None else 0
+        ticks = 0
+        if counted is not None:
+            ticks = counted.ticks
         # A take is counted whole or not at all: who is killed here takes the
         # study up again.
         self._file.execute("BEGIN")
@@ -432,7 +436,9 @@ def _draw_summaries(
             shares = [share for _, share in lines]
             known = [each for each in shares if each is not None]
             is_clean = "" not in children and len(known) == len(shares)
-            expected = sum(known) / len(known) if is_clean else None
+            expected = None
+            if is_clean:
+                expected = sum(known) / len(known)
             yield ShareSummary(
                 agent, child, row, sum(times.values()), times[child], expected
             )

@@ -197,7 +197,9 @@ def _of_member(
 def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
     found = _ROW.fullmatch(rest)
     behavior = resolve_variant(project, owner)
-    row_id = behavior.outline.find(found[1]) if found is not None else None
+    row_id = None
+    if found is not None:
+        row_id = behavior.outline.find(found[1])
     if found is None or row_id is None:
         numbers = ", ".join(list(behavior.outline.number.values())[:8])
         raise VaryError(
@@ -221,7 +223,10 @@ def _part(row: Row, what: str) -> tuple[str, str, Mapping[str, ParamValue]]:
     upkeep; the name of the parameter; and the arguments of that part.
     """
     called, dot, param = what.partition(".")
-    names = {name: part for part, name in _names_of(row).items()} if dot else {}
+    if dot:
+        names = {name: part for part, name in _names_of(row).items()}
+    else:
+        names = {}
     if called not in names:
         return ROW, what, row.args
     return names[called], param, _parts_of(row)[names[called]].args
@@ -236,7 +241,10 @@ def _names_of(row: Row) -> dict[str, str]:
         count = sum(
             _parts_of(row)[before].kind == each.kind for before in names
         )
-        names[part] = f"{each.kind}-{count + 1}" if count else each.kind
+        if count:
+            names[part] = f"{each.kind}-{count + 1}"
+        else:
+            names[part] = each.kind
     return names
 
 
@@ -281,7 +289,9 @@ def name_of_number(
     what: str | None = None
     if slot.part == "guard" and row.guard is not None:
         begins = [each.span[0] for _, each in _numbers(parse(row.guard.when))]
-        what = f"{GUARD}{begins.index(start) + 1}" if start in begins else None
+        what = None
+        if start in begins:
+            what = f"{GUARD}{begins.index(start) + 1}"
     elif (
         slot.part == ROW
         and start is None
@@ -292,12 +302,12 @@ def name_of_number(
         start is None and (of_part := _parts_of(row).get(slot.part)) is not None
     ):
         called = _names_of(row)[slot.part]
-        what = (
-            f"{called}.{slot.param}"
-            if _is_number(of_part.args.get(slot.param))
-            else None
-        )
-    return f"{behavior}/{number}.{what}" if what is not None else None
+        what = None
+        if _is_number(of_part.args.get(slot.param)):
+            what = f"{called}.{slot.param}"
+    if what is not None:
+        return f"{behavior}/{number}.{what}"
+    return None
 
 
 def name_of_field(project: Project, path: Path) -> str | None:

@@ -142,7 +142,9 @@ class SpanChunk(OrderedChunk):
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
-        plain = cause.plain if cause else None
+        plain = None
+        if cause:
+            plain = cause.plain
         self._ended.append(
             (self._buffer.tick, self._counter.next(), _OUTCOMES[status], plain)
         )
@@ -207,7 +209,9 @@ class RefusalChunk(OrderedChunk):
         # One that may be said again at the next tick is the same refusal, and
         # belongs to the next chunk as well.
         goes_on = self.last.end >= self._buffer.tick - 1
-        keeps = 1 if goes_on else 0
+        keeps = 0
+        if goes_on:
+            keeps = 1
         for column in (self._ticks, self._steps, self._ends, self._causes):
             del column[: len(column) - keeps]
         return goes_on

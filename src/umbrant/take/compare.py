@@ -90,7 +90,9 @@ def _alike_until(
 
 
 def _outcome(item: Span | Refusal) -> Outcome | None:
-    return item.outcome if isinstance(item, Span) else None
+    if isinstance(item, Span):
+        return item.outcome
+    return None
 
 
 def _edges(record: RowRecord) -> set[int]:

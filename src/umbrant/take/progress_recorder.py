@@ -105,12 +105,12 @@ class ProgressRecorder(EntryChunk):
         """Keep it. A step right after the one that was kept last shows how fast
         that goes.
         """
-        before = self._left if goes_on and tick == self._since + 1 else None
-        rate = (
-            before - progress.left
-            if before is not None and progress.left is not None
-            else 0.0
-        )
+        before = None
+        if goes_on and tick == self._since + 1:
+            before = self._left
+        rate = 0.0
+        if before is not None and progress.left is not None:
+            rate = before - progress.left
         if rate and not self._rate:
             self._set_rate(rate)
             self._remember(progress, tick, rate)

@@ -296,7 +296,10 @@ def _read_agents(
         times = chunk.ticks + chunk.ends
         if times and not (min(times) >= 0 and max(times) <= ticks):
             raise DamagedTake(f"{what} of {row_id} is not within the take")
-        parts = written.of(agent, row_id, part) if what == What.FOUND else ()
+        if what == What.FOUND:
+            parts = written.of(agent, row_id, part)
+        else:
+            parts = ()
         decode, put = decoded("a measure", reading_of, what, parts)
         put(record, part, decoded(f"{what} of {row_id}", decode, chunk))
 
@@ -344,7 +347,9 @@ def _read_keys(
         part,
         found,
     ) in stored_rows(file, "key", **columns):
-        cause = decoded("a cause", cause_of_text, found) if found else None
+        cause = None
+        if found:
+            cause = decoded("a cause", cause_of_text, found)
         value = decoded(
             f"the value of {key}",
             plain_value,
@@ -414,11 +419,10 @@ def _rows_of(header: Header) -> dict[str, Mapping[str, object]]:
         known = behavior is not None and any(
             each.name == behavior for each in header.project.behaviors
         )
-        found[member.name] = (
-            header.expanded(behavior).behavior.by_id
-            if behavior and known
-            else {}
-        )
+        if behavior and known:
+            found[member.name] = header.expanded(behavior).behavior.by_id
+        else:
+            found[member.name] = {}
     return found
 
 

@@ -61,7 +61,9 @@ class Span:
         """
         if self.end is None:
             return ticks - 1
-        return self.end - 1 if self.outcome is Outcome.STOPPED else self.end
+        if self.outcome is Outcome.STOPPED:
+            return self.end - 1
+        return self.end
 
 
 @dataclass(slots=True)
@@ -106,7 +108,9 @@ class Changes(Generic[T]):
     def at(self, tick: int) -> T | None:
         """The value at a tick, None before the first."""
         index = self.index(tick)
-        return self.values[index] if index >= 0 else None
+        if index >= 0:
+            return self.values[index]
+        return None
 
 
 @dataclass(frozen=True, slots=True)
@@ -230,12 +234,16 @@ class RowRecord:
     def span_at(self, tick: int) -> Span | None:
         """The span that covers a tick; of two that meet there, the later."""
         span = self.last_span(tick)
-        return span if span is not None and span.covers(tick) else None
+        if span is not None and span.covers(tick):
+            return span
+        return None
 
     def last_span(self, tick: int) -> Span | None:
         """The last span that began at or before a tick."""
         index = bisect_right(self.spans, tick, key=_start) - 1
-        return self.spans[index] if index >= 0 else None
+        if index >= 0:
+            return self.spans[index]
+        return None
 
     def last_ended(self, until: tuple[int, int]) -> Span | None:
         """The last span that ended at or before a tick and step. At the end of
@@ -259,13 +267,17 @@ class RowRecord:
     def refusal_at(self, tick: int, part: str = ROW) -> Refusal | None:
         """The refusal that covers a tick."""
         refusal = self.last_refusal(tick, part)
-        return refusal if refusal is not None and tick <= refusal.end else None
+        if refusal is not None and tick <= refusal.end:
+            return refusal
+        return None
 
     def last_refusal(self, tick: int, part: str = ROW) -> Refusal | None:
         """The last refusal that began at or before a tick."""
         found = self.refusals.get(part, [])
         index = bisect_right(found, tick, key=_start) - 1
-        return found[index] if index >= 0 else None
+        if index >= 0:
+            return found[index]
+        return None
 
     def state_at(self, tick: int) -> RowState:
         """What the row was at a tick. A row that ended and was tried again in
@@ -273,19 +285,19 @@ class RowRecord:
         """
         span = self.span_at(tick)
         if span is not None:
-            return (
-                RowState.RUNNING
-                if span.end is None or tick < span.end
-                else RowState(span.outcome or "stopped")
-            )
-        return (
-            RowState.REFUSED if self.refusal_at(tick) else RowState.NOT_REACHED
-        )
+            if span.end is None or tick < span.end:
+                return RowState.RUNNING
+            return RowState(span.outcome or "stopped")
+        if self.refusal_at(tick):
+            return RowState.REFUSED
+        return RowState.NOT_REACHED
 
     def gauge_at(self, tick: int, part: str = ROW) -> Gauge | None:
         """What a part of the row last noted at or before a tick."""
         changes = self.gauges.get(part)
-        return changes.at(tick) if changes else None
+        if changes:
+            return changes.at(tick)
+        return None
 
     def done_at(self, tick: int) -> ProgressSample | None:
         """How far the row was at a tick, None before it first said so."""
@@ -304,7 +316,9 @@ class RowRecord:
     def found_at(self, part: str, atom: int, tick: int) -> AtomResult | None:
         """The last result of an atom at or before a tick."""
         changes = self.sensed.get((part, atom))
-        return changes.at(tick) if changes else None
+        if changes:
+            return changes.at(tick)
+        return None
 
 
 def _start(item: Span | Refusal) -> int:

@@ -69,7 +69,9 @@ class TakeRecorder(TakeBuffer):
         """What was said in the tick that has just ended, as pairs of a body's
         name and its text.
         """
-        return self._spoken if self._spoken_at == self.tick - 1 else []
+        if self._spoken_at == self.tick - 1:
+            return self._spoken
+        return []
 
     def cue_done(self, number: int, whom: str) -> None:
         """Record that a cue was done at this tick, by its number from 1 on."""

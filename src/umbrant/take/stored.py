@@ -151,7 +151,9 @@ def plain_value(value: Any) -> Value | None:
     """A plain value: a list of two numbers is a point. Raises ValueError for
     anything else.
     """
-    return value if value.__class__ in PLAIN else plain_point(value)
+    if value.__class__ in PLAIN:
+        return value
+    return plain_point(value)
 
 
 def plain_point(value: Any) -> Point:

@@ -101,7 +101,9 @@ def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
     if record.spans and record.spans[-1].end is None:
         record.spans.pop()
     for span in spans:
-        last = record.spans[-1] if record.spans else None
+        last = None
+        if record.spans:
+            last = record.spans[-1]
         if (span.end is not None and span.end < span.start) or (
             last and (last.end is None or last.end > span.start)
         ):
@@ -128,7 +130,9 @@ def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
     if refusals and found and _place(refusals[-1]) == _place(found[0]):
         refusals.pop()
     for refusal in found:
-        last = refusals[-1] if refusals else None
+        last = None
+        if refusals:
+            last = refusals[-1]
         if refusal.end < refusal.start or (
             last
             and (last.end > refusal.start or _place(last) >= _place(refusal))
@@ -166,7 +170,9 @@ def _finds_of(
             left = plain_value(left)
         if right.__class__ not in PLAIN:
             right = plain_value(right)
-        reason = plain_cause(cause) if cause else None
+        reason = None
+        if cause:
+            reason = plain_cause(cause)
         part = parts.get(atom)
         if part is None:
             return AtomResult(truth, left, right, reason)

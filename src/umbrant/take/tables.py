@@ -127,7 +127,9 @@ adapter.)
 
 def cause_text(cause: Cause | None) -> str | None:
     """A cause as a column holds it."""
-    return cause.json if cause else None
+    if cause:
+        return cause.json
+    return None
 
 
 def listed(values: Sequence[object]) -> str:
@@ -137,7 +139,9 @@ def listed(values: Sequence[object]) -> str:
 
 def plain(cause: Cause | None) -> Mapping[str, Value] | None:
     """A cause as a list in a column holds it."""
-    return cause.plain if cause else None
+    if cause:
+        return cause.plain
+    return None
 
 
 MOST_STEPS = 2**16 - 1
@@ -192,7 +196,9 @@ def encode_chunk(what: str, columns: Sequence[Sequence[Any]]) -> ChunkColumns:
     if what in (What.PROGRESS, What.WAY):
         return ticks, NOTHING, NOTHING, NOTHING, listed(columns[1])
     _, values, totals, abouts = columns
-    more = listed(abouts) if any(abouts) else ""
+    more = ""
+    if any(abouts):
+        more = listed(abouts)
     return ticks, NOTHING, NOTHING, packed_numbers([*values, *totals]), more
 
 

@@ -103,11 +103,10 @@ class TakeFile:
             raise self._cannot(error) from error
 
     def _cannot(self, error: Exception) -> TakeError:
-        reason = (
-            os.strerror(error.errno)
-            if isinstance(error, OSError) and error.errno
-            else str(error)
-        )
+        if isinstance(error, OSError) and error.errno:
+            reason = os.strerror(error.errno)
+        else:
+            reason = str(error)
         return TakeError(
             f"{self.path}: the take cannot be written: {reason}. Choose another place, or make "
             "room."
@@ -252,7 +251,9 @@ def _first_tick(one: Content | None, other: Content | None) -> int | None:
     unlike = np.flatnonzero(ticks[0][:shared] != ticks[1][:shared])
     longer = max(ticks, key=len)
     at = int(unlike[0]) if len(unlike) else shared
-    return int(longer[at]) if at < len(longer) else None
+    if at < len(longer):
+        return int(longer[at])
+    return None
 
 
 def _chunks_of(pieces: Sequence[TakePiece]) -> list[_OpenChunk]:

@@ -188,11 +188,10 @@ class ConditionWriter:
             self._name(),
             self._name(),
         )
-        reads = (
-            f"{got}.value"
-            if sensed.always_reading
-            else f"{got}.value if {got}.__class__ is Reading else {got}"
-        )
+        if sensed.always_reading:
+            reads = f"{got}.value"
+        else:
+            reads = f"{got}.value if {got}.__class__ is Reading else {got}"
         if not self._reports:
             self._put(depth, f"{value} = {reads}")
             self._put(

@@ -235,11 +235,10 @@ def _form(check: GateCheck) -> _Form:
     if isinstance(check, GuardWhileRunning):
         lines = _WHILE_RUNNING
     else:
-        lines = (
-            _TAKE_OVER
-            if check.refused is NO_REFUSAL_LOG
-            else _RECORDED_TAKE_OVER
-        )
+        if check.refused is NO_REFUSAL_LOG:
+            lines = _TAKE_OVER
+        else:
+            lines = _RECORDED_TAKE_OVER
     condition = check.question.expression
     names = (*_NAMES[type(check)], *condition.bound)
     return _Form(condition.lines, condition.result, lines, names)

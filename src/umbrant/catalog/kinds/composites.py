@@ -60,7 +60,9 @@ class _InOrder(Wrapper):
         if self.restarts or self.at >= len(self.children):
             return None
         child = self.children[self.at]
-        return child if child.active else None
+        if child.active:
+            return child
+        return None
 
     def checks(self) -> Several[GateCheck]:
         return [
@@ -71,9 +73,10 @@ class _InOrder(Wrapper):
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not self.goes_on_after:
-            self.cause = (
-                _failed(self.children[self.at]) if status is FAILURE else None
-            )
+            if status is FAILURE:
+                self.cause = _failed(self.children[self.at])
+            else:
+                self.cause = None
             return status
         self.at += 1
         return self._run_on(me, len(self.children))
@@ -98,12 +101,16 @@ class _InOrder(Wrapper):
             visit = child.visit
             status = visit(me)
             if status is not self.goes_on_after:
-                self.cause = _failed(child) if status is FAILURE else None
+                if status is FAILURE:
+                    self.cause = _failed(child)
+                else:
+                    self.cause = None
                 return status
             self.at += 1
-        self.cause = (
-            cause("all_failed") if self.goes_on_after is FAILURE else None
-        )
+        if self.goes_on_after is FAILURE:
+            self.cause = cause("all_failed")
+        else:
+            self.cause = None
         return self.goes_on_after
 
     def _from_the_first(self, me: Me) -> Status:
@@ -220,7 +227,9 @@ class RandomSelector(Wrapper):
         pass
 
     def inside(self) -> Child | None:
-        return self.current if self.current and self.current.active else None
+        if self.current and self.current.active:
+            return self.current
+        return None
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not FAILURE:
@@ -326,7 +335,9 @@ class Parallel:
         # Failures that it bears do not end it, even if too few are left to
         # succeed: the others are done all the same, and once all have ended it
         # fails.
-        return FAILURE if lost >= borne or won + lost == number else RUNNING
+        if lost >= borne or won + lost == number:
+            return FAILURE
+        return RUNNING
 
 
 @composite(
@@ -367,7 +378,10 @@ class Accompany:
         lead = self.children[0]
         status = lead.visit(me)
         if status is not RUNNING:
-            self.cause = _failed(lead) if status is FAILURE else None
+            if status is FAILURE:
+                self.cause = _failed(lead)
+            else:
+                self.cause = None
             return status
         for child in self.children[1:]:
             if (
@@ -422,12 +436,13 @@ class UseBehavior(Wrapper):
         pass
 
     def inside(self) -> Child | None:
-        return (
-            self.children[0]
-            if self.children and self.children[0].active
-            else None
-        )
+        if self.children and self.children[0].active:
+            return self.children[0]
+        return None
 
     def after(self, me: Me, status: Status) -> Status:
-        self.cause = _failed(self.children[0]) if status is FAILURE else None
+        if status is FAILURE:
+            self.cause = _failed(self.children[0])
+        else:
+            self.cause = None
         return status

@@ -72,7 +72,9 @@ class DecoratorBase(Wrapper):
 
     def tick(self, me: Me) -> Status:
         status = self.inner.tick(me)
-        return status if status is RUNNING else self.after(me, status)
+        if status is RUNNING:
+            return status
+        return self.after(me, status)
 
     def stop(self, me: Me) -> None:
         self.inner.stop(me)
@@ -223,7 +225,10 @@ class Invert(DecoratorBase):
 
     def after(self, me: Me, status: Status) -> Status:
         turned = FAILURE if status is SUCCESS else SUCCESS
-        self.cause = cause("inverted") if turned is FAILURE else None
+        if turned is FAILURE:
+            self.cause = cause("inverted")
+        else:
+            self.cause = None
         return turned
 
 
@@ -257,9 +262,10 @@ class AlwaysFail(DecoratorBase):
         super().__init__(inner)
 
     def after(self, me: Me, status: Status) -> Status:
-        self.cause = (
-            cause("always_fails") if status is SUCCESS else self.inner.cause
-        )
+        if status is SUCCESS:
+            self.cause = cause("always_fails")
+        else:
+            self.cause = self.inner.cause
         return FAILURE
 
 
@@ -295,7 +301,9 @@ class _InTurns(DecoratorBase):
             super().stop(me)
 
     def inside(self) -> Work | None:
-        return None if self.begins else self.inner
+        if self.begins:
+            return None
+        return self.inner
 
 
 class _Counted(_InTurns):
@@ -344,7 +352,9 @@ class _Again(_InTurns):
             return status
         self.done += 1
         self.report(Gauge(Measured.COUNT, float(self.done), float(self.most)))
-        return status if self.done >= self.most else self.begin_next()
+        if self.done >= self.most:
+            return status
+        return self.begin_next()
 
 
 @decorator(
@@ -446,7 +456,9 @@ class RepeatUntil(_Counted):
     def after(self, me: Me, status: Status) -> Status:
         super().after(me, status)
         self.count_turn()
-        return SUCCESS if status is self.last else self.begin_next()
+        if status is self.last:
+            return SUCCESS
+        return self.begin_next()
 
 
 @decorator("delay {delay}", can_end=as_inside)
@@ -534,7 +546,9 @@ class Chance(DecoratorBase):
             self.share(),
         )
         self.report(Gauge(Measured.ROLL, roll, share))
-        return None if roll < share else cause("chance", roll=roll, share=share)
+        if roll < share:
+            return None
+        return cause("chance", roll=roll, share=share)
 
 
 @decorator(
@@ -573,7 +587,9 @@ class AtMost(DecoratorBase):
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now."""
         most = round(self.times())
-        return None if self.done < most else cause("at_most", times=float(most))
+        if self.done < most:
+            return None
+        return cause("at_most", times=float(most))
 
     def renew(self) -> None:
         """Count anew: the row around it has been entered."""
@@ -626,7 +642,9 @@ class Hold(DecoratorBase):
         return super().tick(me)
 
     def inside(self) -> Work | None:
-        return None if self.holding else self.inner
+        if self.holding:
+            return None
+        return self.inner
 
     def after(self, me: Me, status: Status) -> Status:
         duration_s = self.duration()

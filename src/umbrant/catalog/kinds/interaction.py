@@ -35,11 +35,9 @@ def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
     if prop is None:
         return cause("not_there", name=target.label)
     away = distance_m(me.body.place, here)
-    return (
-        cause("too_far", distance_m=away, range_m=reach)
-        if away > reach
-        else prop
-    )
+    if away > reach:
+        return cause("too_far", distance_m=away, range_m=reach)
+    return prop
 
 
 @action(
@@ -216,11 +214,9 @@ def drop(me: Me) -> bool | Cause:
     For: put down, release, let go, deliver, unload, leave, place, leave behind, lay.
     """
     at = point_from(me.body.place, me.body.heading_deg, me.body.radius_m)
-    return (
-        True
-        if me.world.put_down(me.body.name, at)
-        else cause("carries_nothing")
-    )
+    if me.world.put_down(me.body.name, at):
+        return True
+    return cause("carries_nothing")
 
 
 @action(
@@ -278,11 +274,9 @@ def change_stat(
     stat: which number
     amount: by how much; less than nothing takes away
     """
-    return (
-        cause("no_stat", name=me.name, stat=stat)
-        if me.body.change_stat(stat, amount) is None
-        else True
-    )
+    if me.body.change_stat(stat, amount) is None:
+        return cause("no_stat", name=me.name, stat=stat)
+    return True
 
 
 @action(

@@ -332,11 +332,10 @@ def pick(
         if which in ("nearest", "furthest")
         else _number(stat)
     )
-    chosen = (
-        min(found, key=measure)
-        if which in ("nearest", "lowest")
-        else max(found, key=measure)
-    )
+    if which in ("nearest", "lowest"):
+        chosen = min(found, key=measure)
+    else:
+        chosen = max(found, key=measure)
     facts = {"which": which, "group": group}
     if which in ("nearest", "furthest"):
         key.set(
@@ -363,7 +362,9 @@ def _number(stat: str) -> Callable[[BodyView | PropView], float]:
         if hasattr(each, "level"):
             return float(each.level)
         value = each.stat(stat)
-        return 0.0 if value is None else value
+        if value is None:
+            return 0.0
+        return value
 
     return number
 

@@ -23,7 +23,9 @@ TRIES = 12
 
 def speed(me: Me, pace: str) -> float:
     """How fast a body goes at a pace, in metres per second."""
-    return me.body.run_m_s if pace == "run" else me.body.walk_m_s
+    if pace == "run":
+        return me.body.run_m_s
+    return me.body.walk_m_s
 
 
 def go(
@@ -47,12 +49,9 @@ def go(
 def reachable(me: Me, place: Point) -> Point | None:
     """The place nearest to a point that the body can walk to, if there is one."""
     near = me.world.walkable_near(me.body.name, place)
-    return (
-        near
-        if near is not None
-        and me.world.route_to(me.body.name, near).cause is None
-        else None
-    )
+    if near is not None and me.world.route_to(me.body.name, near).cause is None:
+        return near
+    return None
 
 
 def point_from(place: Point, heading_deg: float, away_m: float) -> Point:
@@ -169,11 +168,10 @@ def _retreat(me: Me, there: Point, distance: float) -> Point | None:
     from what is fled.
     """
     here = me.body.place
-    ahead = (
-        heading_to(there, here)
-        if here != there
-        else me.random.uniform(-180.0, 180.0)
-    )
+    if here != there:
+        ahead = heading_to(there, here)
+    else:
+        ahead = me.random.uniform(-180.0, 180.0)
     best: tuple[float, Point] | None = None
     for off in (0.0, 30.0, -30.0, 60.0, -60.0, 100.0, -100.0, 140.0, -140.0):
         near = reachable(me, point_from(here, ahead + off, distance))
@@ -181,7 +179,9 @@ def _retreat(me: Me, there: Point, distance: float) -> Point | None:
             best is None or distance_m(near, there) > best[0] + 0.5
         ):
             best = distance_m(near, there), near
-    return best[1] if best and best[0] > distance_m(here, there) else None
+    if best and best[0] > distance_m(here, there):
+        return best[1]
+    return None
 
 
 @action(
@@ -288,14 +288,12 @@ def go_along(
         points.append(point)
     if not points:
         return cause("unfilled", param="places")
-    at = (
-        min(
+    at = 0
+    if rounds != "once":
+        at = min(
             range(len(points)),
             key=lambda index: distance_m(me.body.place, points[index]),
         )
-        if rounds != "once"
-        else 0
-    )
     step = 1
     while True:
         ended = yield from go(me, partial(points.__getitem__, at), reach, pace)
@@ -343,9 +341,10 @@ def keep_ring(
         if isinstance(centre, Cause):
             return centre
         here = me.body.place
-        now_deg = (
-            heading_to(centre, here) if here != centre else me.body.heading_deg
-        )
+        if here != centre:
+            now_deg = heading_to(centre, here)
+        else:
+            now_deg = me.body.heading_deg
         goal = _on_ring(me, centre, now_deg, side, distance)
         if goal is None:
             return cause("no_place", place=centre)

@@ -125,7 +125,9 @@ def way_length(me: Me, target: Target) -> Reading:
     if isinstance(there, Cause):
         return Reading(None, None, there)
     way = me.world.route_to(me.body.name, there)
-    return Reading(None, None, way.cause) if way.cause else Reading(way.left_m)
+    if way.cause:
+        return Reading(None, None, way.cause)
+    return Reading(way.left_m)
 
 
 @sense("{key} is set", gives=KeyType.YES_NO, in_line="{key}.value is not None")

@@ -41,7 +41,9 @@ def _can_end(
     enough.
     """
     decides_again = args.get("then", "decide again") == "decide again"
-    return PossibleOutcomes(False, True) if decides_again else EITHER
+    if decides_again:
+        return PossibleOutcomes(False, True)
+    return EITHER
 
 
 @composite(

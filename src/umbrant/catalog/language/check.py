@@ -137,10 +137,14 @@ class _Checker:
         """
         match tree:
             case KeyTerm(key=key):
-                return self.keys[key].type if key in self.keys else None
+                if key in self.keys:
+                    return self.keys[key].type
+                return None
             case SenseCall(sense=sense):
                 kind = self.catalog.get(sense, Family.SENSE)
-                return kind.gives if kind else None
+                if kind:
+                    return kind.gives
+                return None
             case Arithmetic():
                 return KeyType.NUMBER
             case NumberTerm() | TextTerm() | YesNoTerm():
@@ -157,7 +161,9 @@ class _Checker:
                 tree.span,
             )
         else:
-            where = f" of blackboard '{self.board}'" if self.board else ""
+            where = ""
+            if self.board:
+                where = f" of blackboard '{self.board}'"
             yield Fault(
                 f"`{tree.key}` is no key{where}.",
                 did_you_mean(tree.key, list(self.keys)),

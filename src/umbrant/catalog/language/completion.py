@@ -97,11 +97,16 @@ def completions(
     """
     before = text[:cursor]
     last = _LAST_WORD.search(before)
-    word = last[0] if last else ""
+    word = ""
+    if last:
+        word = last[0]
     start = cursor - len(word)
     atom = _ATOM.match(before)
     typed = atom["typed"] if atom else word
-    param = words.param_of(blank) if blank else _param_at(typed, words.catalog)
+    if blank:
+        param = words.param_of(blank)
+    else:
+        param = _param_at(typed, words.catalog)
     if blank and param is None:
         return _matching(word, list(_keys(words, start, (KeyType.NUMBER,))))[
             :MOST
@@ -121,7 +126,9 @@ def completions(
     listed = _matching(typed, phrases)
     if listed and " " in typed.strip():
         return listed[:MOST]
-    return [*listed, *_matching(word, named)][:MOST] if word else []
+    if word:
+        return [*listed, *_matching(word, named)][:MOST]
+    return []
 
 
 def _matching(typed: str, found: Sequence[Completion]) -> list[Completion]:
@@ -175,8 +182,12 @@ def _phrases(words: Vocabulary) -> Iterator[Completion]:
         )
         for text in dict.fromkeys((_spaced(needed), _spaced(every))):
             title = BLANK.sub(lambda found: found[1], text)
-            gives = f"sense · {kind.gives}" if kind.gives else "sense"
-            summary = kind.help.splitlines()[0] if kind.help else ""
+            gives = "sense"
+            if kind.gives:
+                gives = f"sense · {kind.gives}"
+            summary = ""
+            if kind.help:
+                summary = kind.help.splitlines()[0]
             yield Completion(title, gives, "", summary, text, 0)
 
 
@@ -195,7 +206,9 @@ def _written(part: tuple[str, Param | None]) -> str:
         return f" {text.strip()} "
     default = param.default
     if isinstance(default, int | float) and not isinstance(default, bool):
-        unit = f" {param.quantity.unit}" if param.quantity.unit else ""
+        unit = ""
+        if param.quantity.unit:
+            unit = f" {param.quantity.unit}"
         return f" {OPENS}{number_text(float(default))}{unit}{CLOSES} "
     return f" {OPENS}{param.label}{CLOSES} "
 

@@ -66,7 +66,9 @@ def unit_of(tree: ConditionTree, catalog: Catalog) -> str:
     """The unit of a term's value; empty if it has none."""
     if isinstance(tree, SenseCall):
         kind = catalog.get(tree.sense, Family.SENSE)
-        return kind.unit if kind else ""
+        if kind:
+            return kind.unit
+        return ""
     if isinstance(tree, Arithmetic) and tree.sign in "+-":
         return unit_of(tree.left, catalog) or unit_of(tree.right, catalog)
     return ""

@@ -110,7 +110,9 @@ class Token(NamedTuple):
     @property
     def word(self) -> str:
         """It as words are compared; empty for a quoted text."""
-        return self.text.lower() if self.kind != "text" else ""
+        if self.kind != "text":
+            return self.text.lower()
+        return ""
 
 
 class Match(NamedTuple):
@@ -156,7 +158,9 @@ def typed_condition(
         replace(each, span=typed)
         for each in faults(read, keys, catalog, wants=wants)
     ]
-    return (text, found) if found else (read, [])
+    if found:
+        return (text, found)
+    return (read, [])
 
 
 def _spelled_out(
@@ -301,7 +305,9 @@ class _PhraseReader:
             each for each in known if 2 * len(each) > len(token.text)
         )
         near = did_you_mean(token.text, alike)
-        hint = f" {near}" if near.startswith("Did you mean") else ""
+        hint = ""
+        if near.startswith("Did you mean"):
+            hint = f" {near}"
         return LanguageError(
             f"`{token.text}` is not understood here.{hint}", token.span
         )
@@ -332,9 +338,10 @@ class _PhraseReader:
         """Parts with `or`, or with `and`, between them."""
         parts: list[ConditionTree] = []
         while True:
-            found = (
-                self._joined(at, "and") if word == "or" else self._negated(at)
-            )
+            if word == "or":
+                found = self._joined(at, "and")
+            else:
+                found = self._negated(at)
             if found is None:
                 return None
             parts.append(found.tree)
@@ -351,7 +358,10 @@ class _PhraseReader:
         is_cannot = self._is(at, "cannot") or (
             self._is(at, "can") and self._is(at + 1, "not")
         )
-        skipped = at + 2 if self._is(at, "can") and is_cannot else at + 1
+        if self._is(at, "can") and is_cannot:
+            skipped = at + 2
+        else:
+            skipped = at + 1
         if not self._is(at, "not") and not is_cannot:
             return self._compared(at)
         found = self._negated(skipped)
@@ -383,11 +393,9 @@ class _PhraseReader:
                 SenseCall("distance", (tree,), (), tree.span),
                 ("<=", end + 1),
             )
-        equal = (
-            self._equal(end)
-            if sign is None and not isinstance(tree, SenseCall)
-            else None
-        )
+        equal = None
+        if sign is None and not isinstance(tree, SenseCall):
+            equal = self._equal(end)
         if sign is None and equal is None:
             if isinstance(tree, SenseCall) and tree.sense == "is_set":
                 self.before = tree.args[0]
@@ -409,15 +417,15 @@ class _PhraseReader:
         before it.
         """
         starts = self._sign(at, COMPARING) or self._sign(at, AGING)
-        return (
-            Match(self.before, at)
-            if starts is not None and self.before is not None
-            else None
-        )
+        if starts is not None and self.before is not None:
+            return Match(self.before, at)
+        return None
 
     def _side(self, left: ConditionTree, at: int) -> Match | None:
         """The right side. Of a text or a name it may be a word that is no key."""
-        key = self.keys.get(left.key) if isinstance(left, KeyTerm) else None
+        key = None
+        if isinstance(left, KeyTerm):
+            key = self.keys.get(left.key)
         names = key is not None and key.type in (
             KeyType.TEXT,
             KeyType.AGENT,
@@ -451,7 +459,9 @@ class _PhraseReader:
     def _equal(self, at: int) -> tuple[str, int] | None:
         if not self._is(at, "is"):
             return None
-        return ("!=", at + 2) if self._is(at + 1, "not") else ("==", at + 1)
+        if self._is(at + 1, "not"):
+            return ("!=", at + 2)
+        return ("==", at + 1)
 
     # sums and terms
 
@@ -664,11 +674,9 @@ class _PhraseReader:
                 if count and not strict:
                     self.furthest = max(self.furthest, at)
                 return None
-        return (
-            (at, count)
-            if count or all(each in SMALL for each in text.split())
-            else None
-        )
+        if count or all(each in SMALL for each in text.split()):
+            return (at, count)
+        return None
 
     def _slot(
         self, param: Param, at: int, stops: Collection[str]
@@ -739,7 +747,9 @@ class _PhraseReader:
     # tokens
 
     def _token(self, at: int) -> Token | None:
-        return self.tokens[at] if at < len(self.tokens) else None
+        if at < len(self.tokens):
+            return self.tokens[at]
+        return None
 
     def _is(self, at: int, word: str) -> bool:
         token = self._token(at)

@@ -219,11 +219,9 @@ def source(tree: ConditionTree) -> str:
 
 def literal(tree: ConditionTree) -> float | str | bool | None:
     """The value of a term that is written as such; None for anything else."""
-    return (
-        tree.value
-        if isinstance(tree, NumberTerm | TextTerm | YesNoTerm)
-        else None
-    )
+    if isinstance(tree, NumberTerm | TextTerm | YesNoTerm):
+        return tree.value
+    return None
 
 
 def atoms(tree: ConditionTree) -> Iterator[ConditionTree]:
@@ -278,18 +276,24 @@ def _binds(tree: ConditionTree) -> int:
         case Comparison():
             return 4
         case Arithmetic(sign=sign):
-            return 5 if sign in "+-" else 6
+            if sign in "+-":
+                return 5
+            return 6
     return 7
 
 
 def _inner(tree: ConditionTree, least: int) -> str:
     text = source(tree)
-    return f"({text})" if _binds(tree) < least else text
+    if _binds(tree) < least:
+        return f"({text})"
+    return text
 
 
 def _number(value: float) -> str:
     short = number_text(value)
-    return short if float(short) == value else repr(value)
+    if float(short) == value:
+        return short
+    return repr(value)
 
 
 def _syntax_message(error: SyntaxError, line: str) -> str:
@@ -422,11 +426,9 @@ class _Reader:
             found.append(
                 Comparison(sign, left, right, (left.span[0], right.span[1]))
             )
-        return (
-            found[0]
-            if len(found) == 1
-            else Conjunction(tuple(found), self.span(node))
-        )
+        if len(found) == 1:
+            return found[0]
+        return Conjunction(tuple(found), self.span(node))
 
     def _bool(self, node: ast.BoolOp) -> ConditionTree:
         parts = tuple(self.read(part) for part in node.values)

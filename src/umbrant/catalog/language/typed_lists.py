@@ -83,7 +83,9 @@ def _read(
     faults: list[ListFault] = []
     for entry in _entries(text):
         match = _ENTRY.match(entry)
-        name = match["name"] if match else ""
+        name = ""
+        if match:
+            name = match["name"]
         if match is None:
             faults.append(ListFault(entry, HOW))
             continue

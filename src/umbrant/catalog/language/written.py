@@ -43,11 +43,9 @@ class WrittenPart(NamedTuple):
 
     def filled_in(self, cause: Cause | None) -> Cause | None:
         """A cause with the range that is written."""
-        return (
-            with_range(cause, self.range_m)
-            if cause and self.range_m is not None
-            else cause
-        )
+        if cause and self.range_m is not None:
+            return with_range(cause, self.range_m)
+        return cause
 
 
 NOTHING_WRITTEN = WrittenPart()
@@ -83,9 +81,10 @@ class WrittenNumberChange(NamedTuple):
             least, most = sorted((self.before, self.after))
             return least < measured <= most
         compare = COMPARISON_OPERATORS[self.sign]
-        sides = (
-            (self.after, measured) if self.is_left else (measured, self.after)
-        )
+        if self.is_left:
+            sides = (self.after, measured)
+        else:
+            sides = (measured, self.after)
         return compare(*sides) is not truth
 
 
@@ -129,12 +128,12 @@ def written_range(ask: SenseCall, kind: Kind) -> float | None:
         return None
     given = bound_args(ask, kind).get(param.name)
     if given is None:
-        return (
-            float(param.default)
-            if isinstance(param.default, int | float)
-            else None
-        )
-    return given.value if isinstance(given, NumberTerm) else None
+        if isinstance(param.default, int | float):
+            return float(param.default)
+        return None
+    if isinstance(given, NumberTerm):
+        return given.value
+    return None
 
 
 def changed_numbers(

@@ -144,11 +144,10 @@ def insert_recipe(
     recipe's gets another. `scenario` says whose places and people its blanks
     are filled with.
     """
-    target = (
-        home(project, behavior, after or under or "")[0]
-        if after or under
-        else behavior
-    )
+    if after or under:
+        target = home(project, behavior, after or under or "")[0]
+    else:
+        target = behavior
     document = resolve_variant(project, target)
     setting = _Setting.of(project, scenario, behavior)
     known = project.keys_on(document.blackboard)
@@ -244,11 +243,9 @@ def _renamed_args(
     def renamed(name: str, value: ParamValue) -> ParamValue:
         if isinstance(value, KeyRef):
             return KeyRef(key=names.get(value.key, value.key))
-        return (
-            _renamed(value, names)
-            if name in WRITTEN and isinstance(value, str)
-            else value
-        )
+        if name in WRITTEN and isinstance(value, str):
+            return _renamed(value, names)
+        return value
 
     return {name: renamed(name, value) for name, value in args.items()}
 
@@ -291,7 +288,10 @@ class _Setting:
         if found is None:
             return cls((), (), None)
         stage = project.find_stage(found.stage)
-        places = tuple(each.name for each in stage.places) if stage else ()
+        if stage:
+            places = tuple(each.name for each in stage.places)
+        else:
+            places = ()
         own = next(
             (each for each in found.players if each.behavior == behavior), None
         )
@@ -301,17 +301,17 @@ class _Setting:
 
     def default_of(self, wanted: Key) -> Value | None:
         """The default of a key of the recipe here."""
-        return self.other if wanted.type is KeyType.AGENT else wanted.default
+        if wanted.type is KeyType.AGENT:
+            return self.other
+        return wanted.default
 
     def place(self, number: int) -> ParamValue:
         """A place of the stage; without places a point."""
         if self.places:
             return PlaceRef(place=self.places[number % len(self.places)])
-        return (
-            self.points[number % len(self.points)]
-            if self.points
-            else (1.0, 1.0)
-        )
+        if self.points:
+            return self.points[number % len(self.points)]
+        return (1.0, 1.0)
 
     def listed(self) -> str:
         """Some places as `go along` names them."""

@@ -120,8 +120,12 @@ def behavior_from(
             key: ids.get(value, value) if key == "to" else value
             for key, value in args.items()
         }
-        guard = Guard(when=when, watch=Watch.THROUGHOUT) if when else None
-        around = ids[under] if under else None
+        guard = None
+        if when:
+            guard = Guard(when=when, watch=Watch.THROUGHOUT)
+        around = None
+        if under:
+            around = ids[under]
         rows.append(
             Row(
                 id=ids[row_id],

@@ -418,7 +418,10 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
             args={"target": PlaceRef(place="door")},
         )
         return (rows[0], both, mouth, _say("hm", "mouth", "Hm hm"), legs, go)
-    state = two.model_copy(update={"id": SHOWN}) if kind.id == STATE else two
+    if kind.id == STATE:
+        state = two.model_copy(update={"id": SHOWN})
+    else:
+        state = two
     on = on.model_copy(update={"args": {"time": 1.5, "to": state.id}})
     return (
         *rows,
@@ -539,7 +542,9 @@ def _condition_on(kind: Kind) -> str:
     call = f"{kind.id}({', '.join(arguments)})"
     if kind.gives is KeyType.YES_NO:
         return call
-    return f"{call} > 1" if kind.gives is KeyType.NUMBER else f"{call} is set"
+    if kind.gives is KeyType.NUMBER:
+        return f"{call} > 1"
+    return f"{call} is set"
 
 
 def _written(value: ParamValue) -> str:
@@ -550,6 +555,8 @@ def _written(value: ParamValue) -> str:
         case PlaceRef(place=name) | str(name):
             return f'"{name}"'
         case bool():
-            return "yes" if value else "no"
+            if value:
+                return "yes"
+            return "no"
         case _:
             return str(value)

@@ -153,15 +153,14 @@ def _needed(key: Key, keys: Mapping[str, Key], seen: set[str]) -> set[str]:
     others.
     """
     try:
-        named = (
-            {
+        if key.formula:
+            named = {
                 part.key
                 for part in walk(parse(key.formula))
                 if isinstance(part, KeyTerm)
             }
-            if key.formula
-            else set()
-        )
+        else:
+            named = set()
     except LanguageError:
         return seen
     for name in sorted(named - seen):

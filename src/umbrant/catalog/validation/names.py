@@ -72,9 +72,9 @@ def named_by(param: ParamType) -> ParamType:
     """The type under which names that fit a chip of another type stand: places
     and props may be anybody.
     """
-    return (
-        ParamType.AGENT if param in (ParamType.PLACE, ParamType.PROP) else param
-    )
+    if param in (ParamType.PLACE, ParamType.PROP):
+        return ParamType.AGENT
+    return param
 
 
 def _once(names: "Iterator[str] | list[str]") -> tuple[str, ...]:

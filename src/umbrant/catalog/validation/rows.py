@@ -149,11 +149,9 @@ class BehaviorCheck:
             known = [
                 each.id for each in self._checked.catalog.family(*families)
             ]
-            wanted = (
-                "decorator"
-                if families == (Family.DECORATOR,)
-                else "kind of node"
-            )
+            wanted = "kind of node"
+            if families == (Family.DECORATOR,):
+                wanted = "decorator"
             yield self._checked.at(
                 row,
                 f"`{part.kind}` is no {wanted}.",
@@ -290,9 +288,10 @@ class BehaviorCheck:
         if (low is not None and number < low) or (
             high is not None and number > high
         ):
-            bounds = (
-                f"from {low:g}" if high is None else f"from {low:g} to {high:g}"
-            )
+            if high is None:
+                bounds = f"from {low:g}"
+            else:
+                bounds = f"from {low:g} to {high:g}"
             yield self._checked.at(
                 row,
                 f"`{param.label}` is {number:g}, and may be {bounds}.",
@@ -310,11 +309,10 @@ class BehaviorCheck:
             checked.behavior.blackboard,
             wants=wants,
         ):
-            message = (
-                fault.message
-                if fault.message.endswith(".")
-                else f"{fault.message}."
-            )
+            if fault.message.endswith("."):
+                message = fault.message
+            else:
+                message = f"{fault.message}."
             yield self._checked.at(
                 row,
                 f"{place} `{when}`, at character {fault.span[0] + 1}: {message}",

@@ -150,7 +150,9 @@ class _Cue:
             *(each for each in self.scenario.cast if each.copies > 1),
         ]
         one = find_named(cast, name)
-        return [*self.scenario.in_group(name)] if one is None else [one]
+        if one is None:
+            return [*self.scenario.in_group(name)]
+        return [one]
 
     @property
     def _names(self) -> list[str]:
@@ -214,7 +216,9 @@ class _Cue:
             return
         rows = expand_behavior(self.project, behavior).behavior
         row = rows.by_id.get(action.holds)
-        kind = self.catalog.get(row.kind, *RUNS) if row is not None else None
+        kind = None
+        if row is not None:
+            kind = self.catalog.get(row.kind, *RUNS)
         if kind is None:
             message = (
                 f"the behavior of '{member.name}' has no row `{action.holds}` that is entered and "
@@ -239,7 +243,10 @@ class _Cue:
             if isinstance(cue.does, DropProp)
         ]
         stage = self.project.find_stage(self.scenario.stage)
-        props = [prop.name for prop in stage.props] if stage else []
+        if stage:
+            props = [prop.name for prop in stage.props]
+        else:
+            props = []
         known = [*self._names, *props, *dropped]
         if name not in known:
             yield self._at(

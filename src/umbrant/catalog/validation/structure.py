@@ -76,11 +76,10 @@ def _nesting(
 def _parts_allowed(
     checked: CheckedBehavior, row: Row, kind: Kind
 ) -> Iterator[Problem]:
-    allowed = (
-        _PARTS_ALLOWED.get(kind.family, ())
-        if kind.id not in (FINAL, HISTORY)
-        else ()
-    )
+    if kind.id not in (FINAL, HISTORY):
+        allowed = _PARTS_ALLOWED.get(kind.family, ())
+    else:
+        allowed = ()
     has = {GUARD: row.guard, "decorator": row.decorators, "upkeep": row.upkeep}
     for part, value in has.items():
         if value and part not in allowed:

@@ -152,9 +152,10 @@ def _play(
     # Runs are numbered alike whenever the study is begun, so what is counted
     # says what is left.
     left = [run for run in runs if run.number not in known]
-    counted = (
-        orders.on_cluster(left, scheduler) if scheduler else orders.here(left)
-    )
+    if scheduler:
+        counted = orders.on_cluster(left, scheduler)
+    else:
+        counted = orders.here(left)
     for done, (run, found) in enumerate(
         zip(left, counted, strict=True), len(runs) - len(left)
     ):

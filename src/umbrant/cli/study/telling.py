@@ -153,7 +153,9 @@ def _chance_line(each: ShareSummary, names: dict[tuple[str, str], str]) -> str:
     came = f"{each.happened} of {each.tried} times, {share:.1f} % ({low:.0f} to {high:.0f} %)"
     if each.expected is None:
         return f"{each.agent} {title}: {came}"
-    verdict = ", which is not likely" if each.is_odd else ""
+    verdict = ""
+    if each.is_odd:
+        verdict = ", which is not likely"
     return f"{each.agent} {title}: {came}; set {each.expected * 100:.1f} %{verdict}"
 
 
@@ -178,8 +180,16 @@ def _cluster_line(
     )
     seeds = ", ".join(map(str, each.runs[:MOST_LED]))
     count = len(each.runs)
-    takes = f"seed {seeds}" if count == 1 else f"{count} takes (seeds {seeds}"
-    more = ", …)" if count > MOST_LED else ")" if count > 1 else ""
+    if count == 1:
+        takes = f"seed {seeds}"
+    else:
+        takes = f"{count} takes (seeds {seeds}"
+    if count > MOST_LED:
+        more = ", …)"
+    else:
+        more = ""
+        if count > 1:
+            more = ")"
     return f"{agent}: {takes}{more}: {led}"
 
 

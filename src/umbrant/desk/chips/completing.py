@@ -180,7 +180,9 @@ class CompletionList(QFrame):
         self.next_blank()
 
     def _at(self, index: int) -> Completion | None:
-        return self.shown[index] if 0 <= index < len(self.shown) else None
+        if 0 <= index < len(self.shown):
+            return self.shown[index]
+        return None
 
     def _move_to_line(self, top: int = 0) -> None:
         """Below the line, or below what stands there; above it where there is

@@ -66,14 +66,17 @@ def _draw_piece(
     missing = piece.chip is not None and piece.chip.missing
     if piece.role in CHIPS:
         keyed = piece.role is PieceRole.KEY_CHIP
-        rule = (
-            palette.refused
-            if missing
-            else palette.key_rule
-            if keyed
-            else palette.chip_rule
-        )
-        style = Qt.PenStyle.DashLine if missing else Qt.PenStyle.SolidLine
+        if missing:
+            rule = palette.refused
+        else:
+            if keyed:
+                rule = palette.key_rule
+            else:
+                rule = palette.chip_rule
+        if missing:
+            style = Qt.PenStyle.DashLine
+        else:
+            style = Qt.PenStyle.SolidLine
         painter.setPen(QPen(rule, 1, style))
         painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
@@ -97,11 +100,10 @@ def _draw_piece(
     painter.setFont(brushes.fonts.of(piece))
     painter.setPen(palette.refused if missing else _ink(piece.role, palette))
     middle = Qt.AlignmentFlag.AlignVCenter
-    align = (
-        Qt.AlignmentFlag.AlignHCenter
-        if piece.role in CHIPS
-        else Qt.AlignmentFlag.AlignLeft
-    )
+    if piece.role in CHIPS:
+        align = Qt.AlignmentFlag.AlignHCenter
+    else:
+        align = Qt.AlignmentFlag.AlignLeft
     painter.drawText(rect, align | middle, shown_text(brushes.fonts, placed))
 
 

@@ -328,9 +328,14 @@ class ChipEditing(QObject):
             def check(text: str) -> str:
                 if chip.slot.part == GUARD:
                     text, _ = split_watch(text)
-                found = self._read(chip, text)[1] if text.strip() else []
+                if text.strip():
+                    found = self._read(chip, text)[1]
+                else:
+                    found = []
                 first = next(iter(found), None)
-                return in_one_line(first.message, first.remedy) if first else ""
+                if first:
+                    return in_one_line(first.message, first.remedy)
+                return ""
 
             return check
         if chip.editor is ChipEditor.NUMBER or isinstance(chip, FieldChip):
@@ -345,11 +350,10 @@ class ChipEditing(QObject):
         """A condition or formula, typed in its call form or as it is read, as
         it is stored; and what is wrong with it.
         """
-        wants = (
-            KeyType.YES_NO
-            if chip.editor is ChipEditor.CONDITION
-            else KeyType.NUMBER
-        )
+        if chip.editor is ChipEditor.CONDITION:
+            wants = KeyType.YES_NO
+        else:
+            wants = KeyType.NUMBER
         names = names_in(self._desk.project)
         return typed_condition(
             text, self._keys(chip), self._desk.catalog, names, wants
@@ -367,25 +371,24 @@ class ChipEditing(QObject):
         words = Vocabulary(self._keys(chip), self._desk.catalog, names)
 
         def complete(text: str, cursor: int, blank: str) -> list[Completion]:
-            watches = (
-                watch_completions(text, cursor)
-                if chip.slot.part == GUARD
-                else []
-            )
+            if chip.slot.part == GUARD:
+                watches = watch_completions(text, cursor)
+            else:
+                watches = []
             return watches or completions(text, cursor, words, blank)
 
         return complete
 
     def _keys(self, chip: Chip) -> Mapping[str, Key]:
-        return (
-            chip.keys
-            if isinstance(chip, FieldChip)
-            else self._desk.keys_at(chip.slot.row_id)
-        )
+        if isinstance(chip, FieldChip):
+            return chip.keys
+        return self._desk.keys_at(chip.slot.row_id)
 
     def _looked_at(self) -> str:
         behavior = self._desk.behavior
-        return behavior.name if behavior else ""
+        if behavior:
+            return behavior.name
+        return ""
 
 
 def in_one_line(message: str, remedy: str) -> str:

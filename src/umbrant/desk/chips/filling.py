@@ -165,7 +165,9 @@ def _key_type(param: Param) -> KeyType | None:
     none.
     """
     if param.type is ParamType.KEY:
-        return param.keys[0] if param.keys else None
+        if param.keys:
+            return param.keys[0]
+        return None
     return {
         ParamType.AGENT: KeyType.AGENT,
         ParamType.PROP: KeyType.PROP,
@@ -183,11 +185,10 @@ def _took_number(word: str, kind: Kind, found: dict[str, ParamValue]) -> bool:
             and param.name not in found
         ):
             mean, half_width = float(number[1]), float(number[2] or 0)
-            found[param.name] = (
-                Spread(mean=mean, half_width=half_width)
-                if half_width and param.type is ParamType.SPREAD
-                else mean
-            )
+            if half_width and param.type is ParamType.SPREAD:
+                found[param.name] = Spread(mean=mean, half_width=half_width)
+            else:
+                found[param.name] = mean
             return True
     return False
 

@@ -40,11 +40,10 @@ class InlineEditor(QLineEdit):
         self.finished: Callable[[str], None] = lambda text: None
         self._check = check
         self._open = True
-        self._first = (
-            chip.value
-            if isinstance(chip.value, str)
-            else value_text(chip.value)
-        )
+        if isinstance(chip.value, str):
+            self._first = chip.value
+        else:
+            self._first = value_text(chip.value)
         self.setText("" if chip.value is None else self._first)
         self.setAccessibleName(f"{chip.label} of the row")
         wide = max(
@@ -162,11 +161,10 @@ class InlineEditor(QLineEdit):
             super().keyPressEvent(event)
 
     def _say_fault(self, text: str) -> None:
-        fault = (
-            ""
-            if self.completing is not None and blanks(text)
-            else self._check(text)
-        )
+        if self.completing is not None and blanks(text):
+            fault = ""
+        else:
+            fault = self._check(text)
         self._fault.setText(fault)
         self._fault.setVisible(bool(fault))
         self._fault.adjustSize()

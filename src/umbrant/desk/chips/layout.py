@@ -35,12 +35,11 @@ class Fonts:
         """The font of a piece."""
         if piece.role is PieceRole.NAME or piece.role is PieceRole.KEY_WORD:
             return self.bold
-        return (
-            self.small
-            if piece.role is PieceRole.KIND
-            or (piece.pill and piece.role is not PieceRole.CHIP)
-            else self.body
-        )
+        if piece.role is PieceRole.KIND or (
+            piece.pill and piece.role is not PieceRole.CHIP
+        ):
+            return self.small
+        return self.body
 
     def width(self, piece: SentencePiece) -> float:
         """How wide a piece is, with its chip around it. A curve is drawn, not
@@ -128,7 +127,9 @@ class SentenceFlow:
         self, block: list[SentencePiece], cursor: "_Cursor", layout: RowLayout
     ) -> None:
         pill = block[0].pill
-        padding = PILL_PADDING if pill else 0.0
+        padding = 0.0
+        if pill:
+            padding = PILL_PADDING
         wide = (
             sum(self.fonts.width(piece) for piece in block)
             + GAP * (len(block) - 1)

@@ -228,11 +228,10 @@ class _Writer:
         if kind.family is not Family.OPTION and kind.id != UTILITY:
             yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
             return
-        shown = (
-            [param.name for param in kind.params]
-            if self.in_full
-            else list(self.row.args)
-        )
+        if self.in_full:
+            shown = [param.name for param in kind.params]
+        else:
+            shown = list(self.row.args)
         for optional, parts in kind.stretches(shown):
             pill = Pill.WRAP if optional else Pill.NONE
             yield list(self._pieces(parts, self.row.args, ROW, pill))
@@ -245,11 +244,10 @@ class _Writer:
             value = self.row.binds.get(name)
             if value is None and not self.in_full:
                 continue
-            wanted = (
-                ParamType.NUMBER
-                if key.type is KeyType.NUMBER
-                else ParamType.TEXT
-            )
+            if key.type is KeyType.NUMBER:
+                wanted = ParamType.NUMBER
+            else:
+                wanted = ParamType.TEXT
             param = Param(
                 name, wanted, key.help or f"the key {name}", keys=(key.type,)
             )
@@ -257,11 +255,10 @@ class _Writer:
             number = wanted is ParamType.NUMBER and not isinstance(
                 value, KeyRef
             )
-            editor = (
-                ChipEditor.NUMBER
-                if number and value is not None
-                else ChipEditor.PICK
-            )
+            if number and value is not None:
+                editor = ChipEditor.NUMBER
+            else:
+                editor = ChipEditor.PICK
             chip = Chip(
                 Slot(self.row.id, BINDS, name),
                 editor,
@@ -271,7 +268,10 @@ class _Writer:
                 quantity,
             )
             keyed = isinstance(value, KeyRef)
-            text = "its own" if value is None else value_text(value, key.unit)
+            if value is None:
+                text = "its own"
+            else:
+                text = value_text(value, key.unit)
             yield [
                 SentencePiece(f"{name} is", PieceRole.WORDS, Pill.WRAP),
                 SentencePiece(
@@ -337,11 +337,10 @@ class _Writer:
     def _phrase(
         self, kind: Kind, args: dict[str, ParamValue], part: str, pill: Pill
     ) -> Iterator[SentencePiece]:
-        shown = (
-            [param.name for param in kind.params]
-            if self.in_full
-            else list(args)
-        )
+        if self.in_full:
+            shown = [param.name for param in kind.params]
+        else:
+            shown = list(args)
         yield from self._pieces(kind.phrase_parts(shown), args, part, pill)
 
     def _pieces(
@@ -419,11 +418,10 @@ class _Writer:
             None,
             missing,
         )
-        text = (
-            f"{param.label}?"
-            if missing or value == ""
-            else value_text(value, param.quantity.unit)
-        )
+        if missing or value == "":
+            text = f"{param.label}?"
+        else:
+            text = value_text(value, param.quantity.unit)
         if param.quantity.zero and value == 0:
             text = param.quantity.zero
         if param.type is ParamType.STATE and value:
@@ -443,7 +441,9 @@ class _Writer:
         before, _, state = event.rpartition(".")
         if before == STATE_DONE:
             return f"{self.around.name_of(self.row, state)} is done"
-        return "any" if event == ANY_EVENT else otherwise
+        if event == ANY_EVENT:
+            return "any"
+        return otherwise
 
     def _says(self, formula: str) -> bool:
         """Whether the row's name is the very formula that it holds."""
@@ -491,11 +491,10 @@ class _Writer:
                 piece.span,
             )
             return SentencePiece(piece.text, PieceRole.CHIP, pill, chip)
-        role = (
-            PieceRole.KEY_WORD
-            if piece.kind is PhrasePieceKind.KEY
-            else PieceRole.WORDS
-        )
+        if piece.kind is PhrasePieceKind.KEY:
+            role = PieceRole.KEY_WORD
+        else:
+            role = PieceRole.WORDS
         return SentencePiece(piece.text, role, pill, chip)
 
 
@@ -524,11 +523,13 @@ def _shows_kind(kind: Kind) -> bool:
 
 def _editor(param: Param, value: ParamValue | None) -> ChipEditor:
     if param.type in (ParamType.NUMBER, ParamType.SPREAD):
-        return (
-            ChipEditor.PICK if isinstance(value, KeyRef) else ChipEditor.NUMBER
-        )
+        if isinstance(value, KeyRef):
+            return ChipEditor.PICK
+        return ChipEditor.NUMBER
     if param.type is ParamType.TEXT:
-        return ChipEditor.PICK if isinstance(value, KeyRef) else ChipEditor.TEXT
+        if isinstance(value, KeyRef):
+            return ChipEditor.PICK
+        return ChipEditor.TEXT
     return _EDITORS.get(param.type, ChipEditor.PICK)
 
 
@@ -543,4 +544,6 @@ def number_of(value: ParamValue | None) -> float:
     """The number a chip is dragged from: a spread's middle."""
     if isinstance(value, Spread):
         return value.mean
-    return float(value) if isinstance(value, int | float) else 0.0
+    if isinstance(value, int | float):
+        return float(value)
+    return 0.0

@@ -190,7 +190,10 @@ class ChipTable(PaintedTable):
 
     def set_compact(self, compact: bool) -> None:
         """Show lines at 26 or at 34 pixels."""
-        self.brushes.line = COMPACT_ROW_HEIGHT if compact else ROW_HEIGHT
+        if compact:
+            self.brushes.line = COMPACT_ROW_HEIGHT
+        else:
+            self.brushes.line = ROW_HEIGHT
         self.lay_out_again()
 
     @property
@@ -205,7 +208,9 @@ class ChipTable(PaintedTable):
     def chips(self) -> list[tuple[Chip, QRectF]]:
         """The chips of the selected line, with their rectangles in it."""
         layout = self.layout_at(self.selected_index())
-        return layout.chips() if layout is not None else []
+        if layout is not None:
+            return layout.chips()
+        return []
 
     @property
     def focused_chip(self) -> tuple[Chip, QRectF] | None:
@@ -229,7 +234,10 @@ class ChipTable(PaintedTable):
         if self.focused in keys:
             index = (keys.index(self.focused) + step) % len(keys)
         else:
-            index = min(1, len(keys) - 1) if step > 0 else len(keys) - 1
+            if step > 0:
+                index = min(1, len(keys) - 1)
+            else:
+                index = len(keys) - 1
         self.focused = keys[index]
         self.viewport().update()
 
@@ -263,14 +271,16 @@ class ChipTable(PaintedTable):
     def chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
         """The chip under a place of the viewport, and its rectangle there."""
         index = self.indexAt(position.toPoint())
-        layout = (
-            self.layout_at(index.row()) if index.column() == SENTENCES else None
-        )
+        layout = None
+        if index.column() == SENTENCES:
+            layout = self.layout_at(index.row())
         if layout is None:
             return None
         corner = self._corner(index.row())
         found = layout.chip_at(position - corner)
-        return (found[0], found[1].translated(corner)) if found else None
+        if found:
+            return (found[0], found[1].translated(corner))
+        return None
 
     # events
 
@@ -288,11 +298,9 @@ class ChipTable(PaintedTable):
         ):
             # To the first or the last line: Qt's own goes along the line, which
             # has one sentence.
-            last = (
-                self.model().rowCount() - 1
-                if event.key() == Qt.Key.Key_End
-                else 0
-            )
+            last = 0
+            if event.key() == Qt.Key.Key_End:
+                last = self.model().rowCount() - 1
             self.setCurrentIndex(
                 self.model().index(max(0, last), self.currentIndex().column())
             )
@@ -364,7 +372,9 @@ class ChipTable(PaintedTable):
             and event.type() == QEvent.Type.ToolTip
         ):
             found = self.chip_at(QPointF(event.pos()))
-            tip = chip_tip(found[0]) if found is not None else ""
+            tip = ""
+            if found is not None:
+                tip = chip_tip(found[0])
             if tip:
                 QToolTip.showText(event.globalPos(), tip, self.viewport())
                 return True
@@ -442,4 +452,6 @@ class ChipTable(PaintedTable):
 def _factor(modifiers: Qt.KeyboardModifier) -> float:
     if modifiers & Qt.KeyboardModifier.ShiftModifier:
         return FINE
-    return COARSE if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0
+    if modifiers & Qt.KeyboardModifier.ControlModifier:
+        return COARSE
+    return 1.0

@@ -119,7 +119,9 @@ def typed_value(chip: Chip, text: str) -> Any:
         return Spread(mean=_float(spread[1]), half_width=_float(spread[2]))
     number = _NUMBER.match(text)
     if not number:
-        way = "2 or 2 ± 0.5" if is_spread else "a number such as 2.5"
+        way = "a number such as 2.5"
+        if is_spread:
+            way = "2 or 2 ± 0.5"
         raise ChipError(f"'{text}' is no number; write {way}.")
     return bounded(chip, _float(number[1]))
 
@@ -130,11 +132,9 @@ def stepped(chip: Chip, steps: float) -> ParamValue:
     """
     step = chip.quantity.step
     number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
-    return (
-        Spread(mean=number, half_width=chip.value.half_width)
-        if isinstance(chip.value, Spread)
-        else number
-    )
+    if isinstance(chip.value, Spread):
+        return Spread(mean=number, half_width=chip.value.half_width)
+    return number
 
 
 def is_short(chip: Chip) -> bool:
@@ -158,7 +158,9 @@ def bounded(chip: Chip, number: float) -> float:
     low, high = chip.quantity.low, chip.quantity.high
     if low is not None:
         number = max(float(low), number)
-    return number if high is None else min(float(high), number)
+    if high is None:
+        return number
+    return min(float(high), number)
 
 
 def chip_edit(
@@ -215,21 +217,15 @@ _HOW = {
 def chip_tip(chip: Chip) -> str:
     """What a chip is, and how it is changed."""
     if isinstance(chip, FieldChip):
-        return (
-            f"{chip.label}: {chip.help}. {_HOW[chip.editor]}"
-            if chip.help
-            else f"{chip.label}. {_HOW[chip.editor]}"
-        )
-    about = (
-        f"{chip.param.label}: {chip.param.help}. "
-        if chip.param is not None
-        else ""
-    )
-    follows = (
-        " Other than in the original; U puts it back."
-        if chip.overridden
-        else ""
-    )
+        if chip.help:
+            return f"{chip.label}: {chip.help}. {_HOW[chip.editor]}"
+        return f"{chip.label}. {_HOW[chip.editor]}"
+    about = ""
+    if chip.param is not None:
+        about = f"{chip.param.label}: {chip.param.help}. "
+    follows = ""
+    if chip.overridden:
+        follows = " Other than in the original; U puts it back."
     return about + _HOW[chip.editor] + follows
 
 
@@ -300,11 +296,10 @@ def _moments(chip: Chip) -> list[Choice]:
     """When an upkeep may be done: as often as it is, or as its row is entered
     or left.
     """
-    every = (
-        chip.value
-        if chip.editor is ChipEditor.NUMBER
-        else Upkeep.model_fields["every_s"].default
-    )
+    if chip.editor is ChipEditor.NUMBER:
+        every = chip.value
+    else:
+        every = Upkeep.model_fields["every_s"].default
     often = Choice(
         "every so often", every, "when the row is entered, then again and again"
     )
@@ -318,7 +313,9 @@ def _moments(chip: Chip) -> list[Choice]:
 
 
 def _moment(value: ParamValue | None) -> float | UpkeepMoment:
-    return UpkeepMoment(value) if isinstance(value, str) else number_of(value)
+    if isinstance(value, str):
+        return UpkeepMoment(value)
+    return number_of(value)
 
 
 def _inside_events(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
@@ -357,11 +354,10 @@ def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
 
 def _curves(chip: Chip) -> Iterator[Choice]:
     """Each shape, as the curve now is otherwise; and the curve flipped."""
-    curve = (
-        chip.value
-        if isinstance(chip.value, Curve)
-        else Curve(shape=Shape.LINEAR)
-    )
+    if isinstance(chip.value, Curve):
+        curve = chip.value
+    else:
+        curve = Curve(shape=Shape.LINEAR)
     for shape in Shape:
         yield Choice(
             str(shape),
@@ -483,16 +479,17 @@ def _set_guard(
     project: Project, behavior: str, chip: Chip, value: ParamValue | None
 ) -> Project:
     guard = row_of(project, behavior, chip.slot.row_id).guard
-    when = guard.when if guard else ""
+    when = ""
+    if guard:
+        when = guard.when
     if chip.editor is ChipEditor.WATCH:
         return set_guard(
             project, behavior, chip.slot.row_id, when, Watch(str(value))
         )
-    text = (
-        _with_number(when, chip, value)
-        if chip.span is not None
-        else str(value or "")
-    )
+    if chip.span is not None:
+        text = _with_number(when, chip, value)
+    else:
+        text = str(value or "")
     return set_guard(project, behavior, chip.slot.row_id, text)
 
 
@@ -508,7 +505,9 @@ def split_watch(text: str) -> tuple[str, Watch | None]:
     comma will do.
     """
     found = _WATCHED.match(text)
-    return (found["when"], Watch(found["watch"])) if found else (text, None)
+    if found:
+        return (found["when"], Watch(found["watch"]))
+    return (text, None)
 
 
 def watch_completions(text: str, cursor: int) -> list[Completion]:
@@ -560,13 +559,15 @@ def _with_number(when: str, chip: Chip, value: ParamValue | None) -> str:
     Its end is looked for anew: during a drag the number in the condition grows
     and shrinks while the chip stays.
     """
-    start = chip.span[0] if chip.span else 0
+    start = 0
+    if chip.span:
+        start = chip.span[0]
     found = _WRITTEN.match(when, start)
-    return (
-        when[:start] + number_text(number_of(value)) + when[found.end() :]
-        if found
-        else when
-    )
+    if found:
+        return (
+            when[:start] + number_text(number_of(value)) + when[found.end() :]
+        )
+    return when
 
 
 def _float(text: str) -> float:

@@ -54,7 +54,10 @@ def expect_this(context: CommandContext) -> None:
 def select_running(context: CommandContext) -> None:
     """Select the row that runs at the playhead."""
     explainer = context.desk.explainer
-    path = explainer.path(context.desk.playhead) if explainer else ()
+    if explainer:
+        path = explainer.path(context.desk.playhead)
+    else:
+        path = ()
     if path:
         context.desk.select_row(path[-1])
 

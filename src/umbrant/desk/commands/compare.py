@@ -44,8 +44,12 @@ def where_they_part(context: CommandContext) -> None:
     desk = context.desk
     if desk.compared is None:
         desk.takes.show_compared(True)
-    comparison = desk.compared.comparison if desk.compared is not None else None
-    first = comparison.worth_telling if comparison is not None else None
+    comparison = None
+    if desk.compared is not None:
+        comparison = desk.compared.comparison
+    first = None
+    if comparison is not None:
+        first = comparison.worth_telling
     if first is not None:
         if (
             first.agent

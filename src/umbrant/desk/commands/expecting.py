@@ -54,7 +54,7 @@ def expect_now(desk: Desk, dialogs: Dialogs) -> str:
     except OSError as error:
         return f"{folder / FOLDER}: the expectation could not be written: {error.strerror}."
     desk.expect(NamedExpectation(file, expectation))
-    is_so = (
-        "it does not hold in this take" if broken else "it holds in this take"
-    )
+    is_so = "it holds in this take"
+    if broken:
+        is_so = "it does not hold in this take"
     return f"{expectation.sentence}: {is_so}. It stands in {file}."

@@ -41,9 +41,10 @@ class FindPopup(SearchPopup):
         """Another take is shown, or more of one that is being played: what was
         found in the one before says nothing of it.
         """
-        text = (
-            self.line.text() if self.isVisible() else self._desk.hits.condition
-        )
+        if self.isVisible():
+            text = self.line.text()
+        else:
+            text = self._desk.hits.condition
         if self.isVisible():
             self._search(text)
         elif text:

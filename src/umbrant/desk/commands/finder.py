@@ -216,7 +216,10 @@ class Finder:
             if not line.heading and len(line.pieces) > 1:
                 go = partial(self._jump_to_line, line.path)
                 named = line.pieces[1].role is PieceRole.NAME
-                title = line.pieces[1].text if named else line.text
+                if named:
+                    title = line.pieces[1].text
+                else:
+                    title = line.text
                 yield FinderEntry(
                     title,
                     line.pieces[0].text,
@@ -232,11 +235,9 @@ class Finder:
         context, setting = self._context, self._context.setting
         desk, line = context.desk, setting.line
         found = uses_of(desk.project, desk.catalog, setting.path)
-        called = (
-            line.pieces[1].text
-            if line is not None and len(line.pieces) > 1
-            else "this"
-        )
+        called = "this"
+        if line is not None and len(line.pieces) > 1:
+            called = line.pieces[1].text
         entries = [
             each for use in found if (each := self._use(use)) is not None
         ]
@@ -250,9 +251,9 @@ class Finder:
     def _use(self, use: Use) -> FinderEntry | None:
         """A place at which something is used, to go to."""
         desk, setting = self._context.desk, self._context.setting
-        behavior = (
-            desk.project.find_behavior(use.behavior) if use.behavior else None
-        )
+        behavior = None
+        if use.behavior:
+            behavior = desk.project.find_behavior(use.behavior)
         if behavior is None:
             line = next(
                 (each for each in setting.all_lines() if each.path == use.path),

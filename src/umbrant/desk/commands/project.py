@@ -33,11 +33,9 @@ def save(context: CommandContext) -> bool:
     """Save the project; ask for a folder if it has none. Says whether it is
     saved.
     """
-    return (
-        _save(context, None)
-        if context.desk.documents.folder
-        else save_as(context)
-    )
+    if context.desk.documents.folder:
+        return _save(context, None)
+    return save_as(context)
 
 
 def save_as(context: CommandContext) -> bool:
@@ -45,7 +43,9 @@ def save_as(context: CommandContext) -> bool:
     folder = context.dialogs().folder_to_save(
         context.desk.documents.folder or Path.home()
     )
-    return _save(context, folder) if folder else False
+    if folder:
+        return _save(context, folder)
+    return False
 
 
 def revert(context: CommandContext) -> None:
@@ -57,11 +57,10 @@ def revert(context: CommandContext) -> None:
 def list_changes(context: CommandContext) -> None:
     """Tell what is different from what was last saved."""
     saved = context.desk.documents.history.saved
-    found = (
-        changes(saved, context.desk.project)
-        if saved is not None
-        else ["nothing of it has been saved yet"]
-    )
+    if saved is not None:
+        found = changes(saved, context.desk.project)
+    else:
+        found = ["nothing of it has been saved yet"]
     context.dialogs().message(
         "Changed since the last save",
         "\n".join(found) or "Nothing has changed.",
@@ -70,7 +69,10 @@ def list_changes(context: CommandContext) -> None:
 
 def _save(context: CommandContext, folder: Path | None) -> bool:
     context.table.editing.finish()
-    outside = context.desk.documents.changed_outside() if folder is None else []
+    if folder is None:
+        outside = context.desk.documents.changed_outside()
+    else:
+        outside = []
     if outside and not context.dialogs().overwrite(outside):
         return False
     try:
@@ -95,13 +97,11 @@ def open_take(context: CommandContext) -> None:
 def keep_take(context: CommandContext) -> None:
     """Copy the take that is shown to a file of one's own."""
     take = context.desk.take
-    path = (
-        context.dialogs().take_to_save(
+    path = None
+    if take:
+        path = context.dialogs().take_to_save(
             context.desk.documents.folder or Path.home()
         )
-        if take
-        else None
-    )
     if take is None or path is None:
         return
     try:

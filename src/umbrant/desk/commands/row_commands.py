@@ -63,12 +63,13 @@ class RowCommands:
             or self.desk.override_of(row.id) is None
         ):
             return
-        slot = chip[0].slot if chip is not None and chip[0].overridden else None
-        what = (
-            chip[0].label
-            if chip is not None and slot is not None
-            else row.name or row.kind
-        )
+        slot = None
+        if chip is not None and chip[0].overridden:
+            slot = chip[0].slot
+        if chip is not None and slot is not None:
+            what = chip[0].label
+        else:
+            what = row.name or row.kind
         edit = Edit(
             f"Follow the original in {what}",
             lambda p: follow_original(p, behavior.name, row.id, slot),
@@ -84,13 +85,12 @@ class RowCommands:
             return
         siblings = behavior.outline.siblings(row_ids[0])
         first, last = siblings.index(row_ids[0]), siblings.index(row_ids[-1])
-        neighbour = (
-            siblings[last + 1]
-            if last + 1 < len(siblings)
-            else siblings[first - 1]
-            if first
-            else None
-        )
+        if last + 1 < len(siblings):
+            neighbour = siblings[last + 1]
+        else:
+            neighbour = None
+            if first:
+                neighbour = siblings[first - 1]
         name = behavior.name
         self.desk.apply(
             Edit(
@@ -111,7 +111,9 @@ class RowCommands:
         )
         if behavior is not None and row is not None:
             name, muted = behavior.name, not row.muted
-            verb = "Mute" if muted else "Unmute"
+            verb = "Unmute"
+            if muted:
+                verb = "Mute"
             self.desk.apply(
                 Edit(
                     f"{verb} {self._called()}",
@@ -241,7 +243,9 @@ class RowCommands:
             self.desk.behavior,
             self.desk.catalog,
         )
-        old = catalog.kinds.get(row.kind) if row is not None else None
+        old = None
+        if row is not None:
+            old = catalog.kinds.get(row.kind)
         if row is None or behavior is None or old is None:
             return
         holds = bool(behavior.outline.children[row.id])
@@ -300,16 +304,16 @@ class RowCommands:
 
     def _called(self) -> str:
         row, row_ids = self.desk.row, self.ledger.selected_rows
-        return (
-            f"{len(row_ids)} rows"
-            if len(row_ids) > 1
-            else (row.name or row.kind if row else "")
-        )
+        if len(row_ids) > 1:
+            return f"{len(row_ids)} rows"
+        if row:
+            return row.name or row.kind
+        return ""
 
     def _kind(self, row: Row | None) -> Kind | None:
-        return (
-            self.desk.catalog.kinds.get(row.kind) if row is not None else None
-        )
+        if row is not None:
+            return self.desk.catalog.kinds.get(row.kind)
+        return None
 
     def _insertion_for(
         self, row: Row | None, first: Row
@@ -318,7 +322,10 @@ class RowCommands:
         it.
         """
         behavior, wanted = self.desk.behavior, self._kind(first)
-        family = wanted.family if wanted is not None else Family.ACTION
+        if wanted is not None:
+            family = wanted.family
+        else:
+            family = Family.ACTION
         if row is None or behavior is None:
             return None, None
         kind = self._kind(row)
@@ -326,20 +333,19 @@ class RowCommands:
             children = behavior.outline.children[row.id]
             return (children[-1] if children else None), row.id
         around = behavior.outline.parent[row.id]
-        outer = self._kind(behavior.row(around)) if around else None
-        return (
-            (row.id, around)
-            if outer is not None and family in outer.holds
-            else (None, None)
-        )
+        outer = None
+        if around:
+            outer = self._kind(behavior.row(around))
+        if outer is not None and family in outer.holds:
+            return (row.id, around)
+        return (None, None)
 
     def _run_on_their_own(self, row_ids: list[str]) -> bool:
         behavior = self.desk.behavior
-        kinds = (
-            [self._kind(behavior.row(each)) for each in row_ids]
-            if behavior is not None
-            else []
-        )
+        if behavior is not None:
+            kinds = [self._kind(behavior.row(each)) for each in row_ids]
+        else:
+            kinds = []
         return bool(kinds) and all(
             kind is not None and kind.family in RUNS for kind in kinds
         )

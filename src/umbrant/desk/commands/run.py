@@ -188,7 +188,9 @@ def study_number(context: CommandContext) -> None:
 def _around(context: CommandContext) -> str:
     """A range around the number in focus, from half of it to half more."""
     focused = context.table.focused_chip
-    value = number_of(focused[0].value) if focused is not None else 0.0
+    value = 0.0
+    if focused is not None:
+        value = number_of(focused[0].value)
     if value == 0:
         return "0:1:0.25"
     low, high, step = (number_text(value * part) for part in (0.5, 1.5, 0.25))
@@ -207,7 +209,9 @@ def _number_in_focus(context: CommandContext) -> str | None:
         return name_of_field(
             desk.project, (*chip.slot.row_id.split("/"), chip.slot.param)
         )
-    start = chip.span[0] if chip.span is not None else None
+    start = None
+    if chip.span is not None:
+        start = chip.span[0]
     return name_of_number(desk.project, desk.behavior.name, chip.slot, start)
 
 

@@ -70,11 +70,9 @@ def look_at(context: CommandContext) -> None:
             )
             return
         scenario = context.desk.scenario
-        player = (
-            scenario.player_of(member)
-            if scenario is not None and member is not None
-            else None
-        )
+        player = None
+        if scenario is not None and member is not None:
+            player = scenario.player_of(member)
         if player is not None:
             context.desk.select_agent(player)
         elif behavior is not None:

@@ -44,11 +44,9 @@ def kept_changes(folder: Path, project: Project) -> Project | None:
     they are what was saved anyway.
     """
     kept = _read(recovery_path(folder))
-    return (
-        kept
-        if kept is not None and document_texts(kept) != document_texts(project)
-        else None
-    )
+    if kept is not None and document_texts(kept) != document_texts(project):
+        return kept
+    return None
 
 
 def forget_changes(folder: Path) -> None:
@@ -64,7 +62,10 @@ def kept_new_projects() -> list[tuple[Path, Project]]:
     _sweep()
     for path in sorted(_folder().glob(f"{NEW}*.json")):
         owner = path.stem.removeprefix(NEW).partition("-")[0]
-        project = None if owner.isdigit() and lives(int(owner)) else _read(path)
+        if owner.isdigit() and lives(int(owner)):
+            project = None
+        else:
+            project = _read(path)
         if project is not None:
             found.append((path, project))
     return found
@@ -93,11 +94,9 @@ class Autosave(QObject):
     @property
     def path(self) -> Path:
         """Where the changes are kept."""
-        return (
-            recovery_path(self._desk.documents.folder)
-            if self._desk.documents.folder is not None
-            else self._new_path
-        )
+        if self._desk.documents.folder is not None:
+            return recovery_path(self._desk.documents.folder)
+        return self._new_path
 
     def keep_now(self) -> Future[bool]:
         """Write the changes, or remove them if everything is saved. The answer:

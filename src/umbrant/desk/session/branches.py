@@ -19,11 +19,9 @@ from umbrant.take.errors import TakeError
 
 def action_scope(desk: Desk) -> ActionScope | None:
     """What can be named in a branch from the playhead; None without a take."""
-    return (
-        ActionScope(desk.take, desk.agent, desk.playhead)
-        if desk.take is not None
-        else None
-    )
+    if desk.take is not None:
+        return ActionScope(desk.take, desk.agent, desk.playhead)
+    return None
 
 
 def branch(desk: Desk, actions: Sequence[CueAction]) -> None:

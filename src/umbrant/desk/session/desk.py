@@ -176,7 +176,9 @@ class Desk(QObject):
     def member(self) -> Member | None:
         """The one of the cast that is looked at."""
         scenario = self.scenario
-        return scenario.find_player(self.agent) if scenario else None
+        if scenario:
+            return scenario.find_player(self.agent)
+        return None
 
     def select_scenario(self, name: str) -> None:
         """Play another scenario of the project."""
@@ -225,7 +227,9 @@ class Desk(QObject):
         thinking = [
             member.name for member in scenario.players if member.behavior
         ]
-        return thinking[0] if thinking else scenario.players[0].name
+        if thinking:
+            return thinking[0]
+        return scenario.players[0].name
 
     # the behavior and its rows
 
@@ -257,18 +261,24 @@ class Desk(QObject):
     def behavior(self) -> Behavior | None:
         """The rows of the expanded behavior that is looked at."""
         expanded = self.expanded
-        return expanded.behavior if expanded else None
+        if expanded:
+            return expanded.behavior
+        return None
 
     @property
     def row(self) -> Row | None:
         """The selected row; None if the behavior that is shown has no such row."""
         behavior = self.behavior
-        return behavior.by_id.get(self.row_id) if behavior else None
+        if behavior:
+            return behavior.by_id.get(self.row_id)
+        return None
 
     def keys_at(self, row_id: str) -> Mapping[str, Key]:
         """The keys that a row may use, by the names it uses."""
         expanded = self.expanded
-        return expanded.key_scope(row_id).keys if expanded else {}
+        if expanded:
+            return expanded.key_scope(row_id).keys
+        return {}
 
     def override_of(self, row_id: str) -> Override | None:
         """What the variant that a row belongs to does otherwise in it; None if
@@ -284,7 +294,9 @@ class Desk(QObject):
         in.
         """
         expanded = self.expanded
-        return expanded.key_scope(row_id).behavior if expanded else ""
+        if expanded:
+            return expanded.key_scope(row_id).behavior
+        return ""
 
     # rolling
 
@@ -397,13 +409,17 @@ class Desk(QObject):
         looked at.
         """
         current = self.takes.current
-        return current.loaded.findings.get(self.agent, []) if current else []
+        if current:
+            return current.loaded.findings.get(self.agent, [])
+        return []
 
     @property
     def broken(self) -> tuple[BrokenExpectation, ...]:
         """What the take that is shown breaks of what must be so."""
         current = self.takes.current
-        return current.loaded.broken if current else ()
+        if current:
+            return current.loaded.broken
+        return ()
 
     def expect(self, named: NamedExpectation) -> None:
         """Hold the take that is shown against one more expectation."""
@@ -447,7 +463,9 @@ class Desk(QObject):
             and self.takes.compares
             and current.loaded.comparison
         )
-        return current.loaded if current is not None and shows else None
+        if current is not None and shows:
+            return current.loaded
+        return None
 
     @property
     def other_take(self) -> Take | None:
@@ -455,17 +473,17 @@ class Desk(QObject):
         it is alone.
         """
         compared = self.compared
-        return compared.before if compared is not None else None
+        if compared is not None:
+            return compared.before
+        return None
 
     @property
     def branched_at(self) -> int | None:
         """Of a branch the tick at which it leaves its parent."""
         current = self.takes.current
-        return (
-            current.branched_at
-            if current is not None and current.parent is not None
-            else None
-        )
+        if current is not None and current.parent is not None:
+            return current.branched_at
+        return None
 
     @property
     def different(self) -> dict[str, tuple[TickRange, ...]]:
@@ -473,13 +491,17 @@ class Desk(QObject):
         last edit.
         """
         current = self.takes.current
-        return current.loaded.different.get(self.agent, {}) if current else {}
+        if current:
+            return current.loaded.different.get(self.agent, {})
+        return {}
 
     @property
     def changes(self) -> tuple[LeadingSpan, ...]:
         """The changes of mind of the agent that is looked at."""
         current = self.takes.current
-        return current.loaded.changes.get(self.agent, ()) if current else ()
+        if current:
+            return current.loaded.changes.get(self.agent, ())
+        return ()
 
     def leading(self, name: str) -> int | None:
         """The index, among the rows between which one of the cast changes its
@@ -490,7 +512,9 @@ class Desk(QObject):
         if current is None:
             return None
         found = current.loaded.leading_spans.get(name)
-        lead = lead_at(found[0], self.playhead) if found else None
+        lead = None
+        if found:
+            lead = lead_at(found[0], self.playhead)
         if lead is None:
             return None
         return current.loaded.leading[name].index(lead.row_id)
@@ -503,19 +527,22 @@ class Desk(QObject):
         if current is None or index is None:
             return ""
         behavior = behavior_of(current.loaded.take, name)
-        row = (
-            behavior.by_id.get(current.loaded.leading[name][index])
-            if behavior
-            else None
-        )
-        return row.name if row is not None else ""
+        row = None
+        if behavior:
+            row = behavior.by_id.get(current.loaded.leading[name][index])
+        if row is not None:
+            return row.name
+        return ""
 
     def _take_shown(self) -> None:
         take = self.take
         if take is not None:
             # The tape keeps its length while a take is rolled, for the whole of
             # it will come; a rehearsal is as long as it has become.
-            ticks = take.header.ticks if self.takes.busy else take.ticks
+            if self.takes.busy:
+                ticks = take.header.ticks
+            else:
+                ticks = take.ticks
             self.tape.fit(ticks, take.header.ticks_per_s)
             self.playhead, self.step = take.clamp(self._wished), None
         self.take_changed.emit()
@@ -596,7 +623,9 @@ class Desk(QObject):
     def seconds(self, tick: int) -> float:
         """The time of a tick."""
         take = self.take
-        return take.header.seconds(tick) if take else 0.0
+        if take:
+            return take.header.seconds(tick)
+        return 0.0
 
     def next_change(self, step: int) -> None:
         """Move to the next (1) or the previous (-1) change of mind; where two
@@ -617,7 +646,9 @@ class Desk(QObject):
         comparison = self.compared.comparison
         found = comparison.by_agent.get(self.agent)
         if found is None:
-            return [comparison.first.tick] if comparison.first else []
+            if comparison.first:
+                return [comparison.first.tick]
+            return []
         return sorted(
             {found.first.tick, *(each.start for each in found.ranges)}
         )

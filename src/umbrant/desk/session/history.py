@@ -73,7 +73,9 @@ class History:
         `merges` become one, which goes back to before the first and on to after
         the last.
         """
-        last = self._done[-1] if self._done else None
+        last = None
+        if self._done:
+            last = self._done[-1]
         if (
             last is not None
             and last.other is not None
@@ -133,12 +135,16 @@ class History:
     @property
     def undo_name(self) -> str | None:
         """What `undo` would take back."""
-        return self._done[-1].name if self._done else None
+        if self._done:
+            return self._done[-1].name
+        return None
 
     @property
     def redo_name(self) -> str | None:
         """What `redo` would do again."""
-        return self._undone[-1].name if self._undone else None
+        if self._undone:
+            return self._undone[-1].name
+        return None
 
     @property
     def unsaved(self) -> bool:

@@ -153,7 +153,9 @@ def _compared_anew(shown: Loaded, request: Load) -> Loaded:
 def _other(request: Load) -> Take | None:
     """The take to compare with, read if it has not been. Raises TakeError."""
     before = request.before
-    return read_take(before) if isinstance(before, Path) else before
+    if isinstance(before, Path):
+        return read_take(before)
+    return before
 
 
 def _spans(take: Take) -> dict[str, tuple[tuple[LeadingSpan, ...], ...]]:

@@ -61,7 +61,9 @@ class NearestChanges(QObject):
     @property
     def process_id(self) -> int:
         """The id of the process that searches, 0 if it does not run."""
-        return int(self._process.processId()) if self._process else 0
+        if self._process:
+            return int(self._process.processId())
+        return 0
 
     def ask(self, question: NearestQuestion | None) -> None:
         """Search for this instead of whatever is being searched for; None for

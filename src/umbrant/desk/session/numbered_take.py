@@ -58,9 +58,9 @@ def noticed_in(take: Take) -> str:
         for _, what, cause in record.notices
     ]
     found = [*of_scenario, *found]
-    more = (
-        f" And {len(found) - MOST_NOTICED} more like these."
-        if len(found) > MOST_NOTICED
-        else ""
-    )
-    return ". ".join(found[:MOST_NOTICED]) + "." + more if found else ""
+    more = ""
+    if len(found) > MOST_NOTICED:
+        more = f" And {len(found) - MOST_NOTICED} more like these."
+    if found:
+        return ". ".join(found[:MOST_NOTICED]) + "." + more
+    return ""

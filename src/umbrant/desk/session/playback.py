@@ -59,11 +59,9 @@ class StopPoint:
         """The first tick after one, up to another, at which playing stops."""
         ticks = self.ticks
         place = bisect_right(ticks, after)
-        return (
-            ticks[place]
-            if place < len(ticks) and ticks[place] <= until
-            else None
-        )
+        if place < len(ticks) and ticks[place] <= until:
+            return ticks[place]
+        return None
 
 
 class Playback(QObject):

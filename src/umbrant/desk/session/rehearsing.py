@@ -74,7 +74,9 @@ class Rehearsing(QObject):
         one.
         """
         scenario = self.desk.scenario
-        chosen = _puppet(scenario, self.desk.agent) if scenario else None
+        chosen = None
+        if scenario:
+            chosen = _puppet(scenario, self.desk.agent)
         if scenario is None or chosen is None:
             self.desk.message.emit(
                 "There is no puppet to steer: give the scenario one of the cast without a behavior."
@@ -141,15 +143,17 @@ class Rehearsing(QObject):
         if self.puppet is None:
             return
         length = math.hypot(across, up)
-        pace = self.puppet.body.run_m_s if run else self.puppet.body.walk_m_s
-        self._push = (
-            (0.0, 0.0)
-            if not length
-            else (
+        if run:
+            pace = self.puppet.body.run_m_s
+        else:
+            pace = self.puppet.body.walk_m_s
+        if not length:
+            self._push = (0.0, 0.0)
+        else:
+            self._push = (
                 round(across / length * pace, 3),
                 round(up / length * pace, 3),
             )
-        )
 
     def raise_event(self, event: str) -> None:
         """Raise an event that all hear."""
@@ -157,7 +161,9 @@ class Rehearsing(QObject):
 
     def drop(self, group: str, at: Point | None = None) -> None:
         """Put a new prop of a group where the puppet stands, or elsewhere."""
-        here = self.place_of(self.puppet.name) if self.puppet else None
+        here = None
+        if self.puppet:
+            here = self.place_of(self.puppet.name)
         where = at or (here[0] if here else None)
         if where is not None:
             self._dropped += 1
@@ -174,8 +180,12 @@ class Rehearsing(QObject):
 
     def place_of(self, name: str) -> tuple[Point, float] | None:
         """Where one of the cast is in the rehearsal, and its heading."""
-        pose = self.frame.poses.get(name) if self.frame else None
-        return ((pose[0], pose[1]), pose[2]) if pose else None
+        pose = None
+        if self.frame:
+            pose = self.frame.poses.get(name)
+        if pose:
+            return ((pose[0], pose[1]), pose[2])
+        return None
 
     def said_by(self, name: str) -> str:
         """What one of the cast says at this tick."""
@@ -249,7 +259,9 @@ class Rehearsing(QObject):
 
     def _look(self) -> None:
         """Once a second, have all views show what there is of the take."""
-        tick = self.frame.tick if self.frame is not None else 0
+        tick = 0
+        if self.frame is not None:
+            tick = self.frame.tick
         if tick and tick % self._rate == 0 and self._is_followed:
             self.desk.takes.look()
 
@@ -307,5 +319,7 @@ def _puppet(scenario: Scenario, agent: str) -> Member | None:
     puppet of the cast.
     """
     puppets = [member for member in scenario.cast if member.behavior is None]
-    first = puppets[0] if puppets else None
+    first = None
+    if puppets:
+        first = puppets[0]
     return find_named(puppets, agent) or first

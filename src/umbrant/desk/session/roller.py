@@ -88,7 +88,9 @@ class Roller(QObject):
     @property
     def process_id(self) -> int:
         """The worker's process id, 0 if it does not run."""
-        return int(self._process.processId()) if self._process else 0
+        if self._process:
+            return int(self._process.processId())
+        return 0
 
     def start(self) -> None:
         """Start the worker, so that it is warm when the first order comes. Once

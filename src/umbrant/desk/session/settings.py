@@ -23,13 +23,13 @@ class Settings:
     def recent(self) -> list[Path]:
         """The projects opened last, the latest first."""
         found = self._store.value("recent", [])
-        listed = (
-            [found]
-            if isinstance(found, str)
-            else found
-            if isinstance(found, list)
-            else []
-        )
+        if isinstance(found, str):
+            listed = [found]
+        else:
+            if isinstance(found, list):
+                listed = found
+            else:
+                listed = []
         return [Path(str(each)) for each in listed if each]
 
     def opened(self, folder: Path) -> None:
@@ -50,7 +50,9 @@ class Settings:
     def text(self, name: str) -> str:
         """A text that was stored under a name; empty if none was."""
         found = self._store.value(name, "")
-        return found if isinstance(found, str) else ""
+        if isinstance(found, str):
+            return found
+        return ""
 
     def set_text(self, name: str, text: str) -> None:
         """Store a text under a name; an empty one is forgotten."""
@@ -71,7 +73,9 @@ class Settings:
     def state(self, name: str) -> QByteArray | None:
         """The remembered state of a window or a splitter."""
         found = self._store.value(f"state/{name}")
-        return found if isinstance(found, QByteArray) else None
+        if isinstance(found, QByteArray):
+            return found
+        return None
 
     def set_state(self, name: str, state: QByteArray) -> None:
         """Remember the state of a window or a splitter."""

@@ -49,11 +49,10 @@ class TapeWindow(QObject):
             near = (
                 self.start - self.length <= tick <= self.end + self.length / 20
             )
-            start = (
-                tick - self.length * 0.25
-                if not near or tick < self.start + margin
-                else tick - self.length * 0.85
-            )
+            if not near or tick < self.start + margin:
+                start = tick - self.length * 0.25
+            else:
+                start = tick - self.length * 0.85
             self._set(start, self.length)
 
     def zoom(self, factor: float, around: float) -> None:
@@ -65,7 +64,9 @@ class TapeWindow(QObject):
             float(max(self.ticks, SHORTEST_TICKS)),
         )
         self._wished = length
-        share = (around - self.start) / self.length if self.length else 0.0
+        share = 0.0
+        if self.length:
+            share = (around - self.start) / self.length
         self._set(around - share * length, length)
 
     def move(self, ticks: float) -> None:

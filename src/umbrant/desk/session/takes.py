@@ -129,7 +129,9 @@ class Takes(QObject):
     @property
     def take(self) -> Take | None:
         """The take that is shown."""
-        return self.current.loaded.take if self.current else None
+        if self.current:
+            return self.current.loaded.take
+        return None
 
     def close(self) -> None:
         """End the worker process and remove this visit's takes."""
@@ -160,9 +162,10 @@ class Takes(QObject):
         to know what the whole drag changed.
         """
         is_kept = any(each is self.current for each in self.kept)
-        self._before = (
-            self.current if is_kept else (self.kept[-1] if self.kept else None)
-        )
+        if is_kept:
+            self._before = self.current
+        else:
+            self._before = self.kept[-1] if self.kept else None
 
     def order(self, order: RollOrder, wished: int | None = None) -> None:
         """Roll this instead of whatever is being rolled. What there is of it is
@@ -275,7 +278,9 @@ class Takes(QObject):
             return
         took_ms = self._look_clock.elapsed()
         self._look_again_ms = took_ms + max(LOOK_AGAIN_MS, LOOK_SHARE * took_ms)
-        doing = "rolling…" if self.busy else "rehearsing"
+        doing = "rehearsing"
+        if self.busy:
+            doing = "rolling…"
         self._show(NumberedTake(0, loaded, doing, loaded.take.header.project))
 
     def _failed(self, message: str) -> None:
@@ -300,11 +305,9 @@ class Takes(QObject):
         )
         ordered = self._ordered
         plays_again = is_newest and ordered is not None
-        follows = (
-            "It is played again from its first tick"
-            if plays_again
-            else "A newer one has come"
-        )
+        follows = "A newer one has come"
+        if plays_again:
+            follows = "It is played again from its first tick"
         self.message.emit(
             f"A take was not quite right ({where}): it had gone on from where it differs from the "
             f"one before. {follows}, and no take goes on like that any more. This is a fault of "
@@ -336,7 +339,10 @@ class Takes(QObject):
             return
         before = self._compared_with()
         is_branch = ordered is not None and ordered.parent is not None
-        self._against[reply.take] = before.title if before is not None else ""
+        if before is not None:
+            self._against[reply.take] = before.title
+        else:
+            self._against[reply.take] = ""
         self._loader.request(
             Load(
                 reply.take,
@@ -478,7 +484,9 @@ class Takes(QObject):
         is_ordered = (
             ordered is not None and ordered.order.path == loaded.take.path
         )
-        parent = ordered.parent if ordered is not None and is_ordered else None
+        parent = None
+        if ordered is not None and is_ordered:
+            parent = ordered.parent
         entry = NumberedTake(
             self._numbered,
             loaded,
@@ -522,7 +530,9 @@ class Takes(QObject):
         if header.branched_at is not None and says:
             return f"Take {self._numbered} ↱ {header.seconds(header.branched_at):.2f} s · {says}"
         length_s = header.seconds(take.ticks)
-        cut = "" if take.is_complete else " · cut short"
+        cut = " · cut short"
+        if take.is_complete:
+            cut = ""
         return f"Take {self._numbered} · seed {header.seed} · {length_s:.1f} s{cut}"
 
     def _remove_file(self, entry: NumberedTake) -> None:

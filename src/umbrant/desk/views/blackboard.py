@@ -96,16 +96,24 @@ class BoardModel(QAbstractTableModel):
         if isinstance(key, BodyNumber):
             return self._numbers.get(key.name)
         take = self.desk.take
-        record = take.agents.get(self.desk.agent) if take else None
-        return record.keys.get(key.name) if record else None
+        record = None
+        if take:
+            record = take.agents.get(self.desk.agent)
+        if record:
+            return record.keys.get(key.name)
+        return None
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.keys)
+        if parent.isValid():
+            return 0
+        return len(self.keys)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 4
+        if parent.isValid():
+            return 0
+        return 4
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -115,11 +123,9 @@ class BoardModel(QAbstractTableModel):
             return f"{key.name}: a number of the body, from {key.low:g} to {key.high:g}."
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{key.name}: {key.type}. {key.help}"
-        return (
-            self.text(key, index.column())
-            if role == Qt.ItemDataRole.DisplayRole
-            else None
-        )
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.text(key, index.column())
+        return None
 
     def text(self, key: Key, column: int) -> str:
         """What stands in a column of a key's line."""
@@ -128,8 +134,12 @@ class BoardModel(QAbstractTableModel):
         if column == VALUE:
             shown = value_text(_rounded(self.value(key)), key.unit)
             other = self.other_value(key)
-            return shown if other in ("", shown) else f"{shown} | {other}"
-        return self.writer(key) if column == WRITER else ""
+            if other in ("", shown):
+                return shown
+            return f"{shown} | {other}"
+        if column == WRITER:
+            return self.writer(key)
+        return ""
 
     def last_write(self, key: Key) -> tuple[int, KeyWrite] | None:
         """What was last written to a key, and at which tick: up to the
@@ -146,18 +156,18 @@ class BoardModel(QAbstractTableModel):
         ):
             return explainer.ticks.key_at_step(key.name, tick, step)
         index = changes.index(tick)
-        return (
-            (changes.ticks[index], changes.values[index])
-            if index >= 0
-            else None
-        )
+        if index >= 0:
+            return (changes.ticks[index], changes.values[index])
+        return None
 
     def value(self, key: Key) -> Value | None:
         """A key's value at the moment that is looked at."""
         last = self.last_write(key)
         if last is not None:
             return last[1].value
-        return key.default if self.desk.take is None else None
+        if self.desk.take is None:
+            return key.default
+        return None
 
     def other_value(self, key: Key) -> str:
         """A key's value in the take that this one is compared with; empty where
@@ -171,12 +181,12 @@ class BoardModel(QAbstractTableModel):
             found = other.number_changes(self.desk.agent, key.name).at(tick)
         else:
             record = other.agents.get(self.desk.agent)
-            written = (
-                record.keys[key.name].at(tick)
-                if record and key.name in record.keys
-                else None
-            )
-            found = written.value if written else None
+            written = None
+            if record and key.name in record.keys:
+                written = record.keys[key.name].at(tick)
+            found = None
+            if written:
+                found = written.value
         return value_text(_rounded(found), key.unit)
 
     def writer(self, key: Key) -> str:
@@ -201,17 +211,17 @@ class BoardModel(QAbstractTableModel):
             return family
         if written.agent not in ("", self.desk.agent):
             return written.agent
-        number = (
-            explainer.outline.number.get(written.row_id, "?")
-            if explainer
-            else "?"
-        )
+        number = "?"
+        if explainer:
+            number = explainer.outline.number.get(written.row_id, "?")
         return f"{number} {family}".rstrip()
 
     def writer_row(self, index: int) -> str:
         """The id of the row that wrote a key's value; empty if none did."""
         last = self.last_write(self.keys[index])
-        return last[1].row_id if last else ""
+        if last:
+            return last[1].row_id
+        return ""
 
     def _moved(self) -> None:
         if self.keys:
@@ -341,4 +351,6 @@ def _shown(name: str, stat: Stat) -> BodyNumber:
 
 
 def _rounded(value: Value | None) -> Value | None:
-    return round(value, 2) if isinstance(value, float) else value
+    if isinstance(value, float):
+        return round(value, 2)
+    return value

@@ -106,7 +106,9 @@ class ReasonsView(QTextBrowser):
             return f"step {self._step + 1} of {len(self._steps)}"
         if self.question is Question.THIS_TICK:
             count = len(self._steps)
-            return "1 step" if count == 1 else f"{count} steps"
+            if count == 1:
+                return "1 step"
+            return f"{count} steps"
         if self.question is Question.PARTING and self._parting() is not None:
             return ""
         words = self.answer.question.split()
@@ -223,7 +225,10 @@ class ReasonsView(QTextBrowser):
         is_why_not = (
             self.question is Question.WHY_NOT and row_id in other.outline.number
         )
-        there = other.why_not(tick, row_id) if is_why_not else other.why(tick)
+        if is_why_not:
+            there = other.why_not(tick, row_id)
+        else:
+            there = other.why(tick)
         return replace(
             answer, table=with_other_scores(answer.table, there.table)
         )
@@ -291,7 +296,9 @@ class ReasonsView(QTextBrowser):
             cursor.insertBlock(block)
             cursor.insertText("\t", plain)
             cursor.insertText(change.says, plain)
-            does = "Branch" if change.is_done_at_tick else "Apply"
+            does = "Apply"
+            if change.is_done_at_tick:
+                does = "Branch"
             for word in (does, "Compare") if does == "Apply" else (does,):
                 cursor.insertText("  ", plain)
                 cursor.insertText(word, self._link(f"{word.lower()}:{number}"))

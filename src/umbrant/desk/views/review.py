@@ -112,9 +112,10 @@ class ReviewModel(QAbstractTableModel):
             self._first_broken = len(self.lines)
             self.lines.extend(map(_finding, desk.broken))
         if desk.take is not None:
-            name = (
-                desk.member.title or desk.agent if desk.member else desk.agent
-            )
+            if desk.member:
+                name = desk.member.title or desk.agent
+            else:
+                name = desk.agent
             self.lines.extend(
                 [f"In this take of {name}: {_count(played)}", *played]
             )
@@ -123,20 +124,30 @@ class ReviewModel(QAbstractTableModel):
     def broken_at(self, index: int) -> BrokenExpectation | None:
         """The broken expectation that a line is about; None for any other line."""
         broken, place = self.desk.broken, index - self._first_broken
-        return broken[place] if broken and 0 <= place < len(broken) else None
+        if broken and 0 <= place < len(broken):
+            return broken[place]
+        return None
 
     def finding_at(self, index: int) -> Finding | None:
         """The finding in a line; None for a heading."""
-        line = self.lines[index] if 0 <= index < len(self.lines) else None
-        return line if isinstance(line, Finding) else None
+        line = None
+        if 0 <= index < len(self.lines):
+            line = self.lines[index]
+        if isinstance(line, Finding):
+            return line
+        return None
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.lines)
+        if parent.isValid():
+            return 0
+        return len(self.lines)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 1
+        if parent.isValid():
+            return 0
+        return 1
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -146,11 +157,9 @@ class ReviewModel(QAbstractTableModel):
         ):
             return str(self.lines[index.row()])
         finding = self.finding_at(index.row())
-        return (
-            finding.rule.why
-            if role == Qt.ItemDataRole.ToolTipRole and finding is not None
-            else None
-        )
+        if role == Qt.ItemDataRole.ToolTipRole and finding is not None:
+            return finding.rule.why
+        return None
 
 
 class FindingDelegate(SentenceDelegate):
@@ -162,11 +171,9 @@ class FindingDelegate(SentenceDelegate):
 
     def ground(self, place: int) -> QColor:
         palette = self._view.brushes.palette
-        return (
-            palette.sheet
-            if self._view.review.finding_at(place)
-            else palette.ground
-        )
+        if self._view.review.finding_at(place):
+            return palette.sheet
+        return palette.ground
 
     def draw_before(
         self, painter: QPainter, layout: RowLayout, place: int
@@ -219,7 +226,9 @@ class ReviewView(SentenceList):
         found = [*self.desk.documents.findings, *self.desk.take_findings]
         count = sum(each.rule.severity is not Severity.HINT for each in found)
         count += len(self.desk.broken) + len(self.desk.documents.problems)
-        return f"{title} {count}" if count else title
+        if count:
+            return f"{title} {count}"
+        return title
 
     def open_additions(self) -> None:
         self.go_to()
@@ -288,11 +297,10 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
         finding.file.rpartition("/")[2].removesuffix(".json").replace("-", " ")
     )
     where = finding.row or document
-    weight = (
-        f"{finding.rule.severity} · {document}"
-        if finding.row
-        else str(finding.rule.severity)
-    )
+    if finding.row:
+        weight = f"{finding.rule.severity} · {document}"
+    else:
+        weight = str(finding.rule.severity)
     words = [
         SentencePiece(word, PieceRole.WORDS) for word in finding.message.split()
     ]
@@ -349,10 +357,8 @@ def dismissed(project: Project, finding: Finding, reason: str) -> Project:
 
 
 def _count(found: list[Finding]) -> str:
-    return (
-        "nothing was found"
-        if not found
-        else "1 finding"
-        if len(found) == 1
-        else f"{len(found)} findings"
-    )
+    if not found:
+        return "nothing was found"
+    if len(found) == 1:
+        return "1 finding"
+    return f"{len(found)} findings"

@@ -48,7 +48,9 @@ class _PartInterface(QAccessibleInterface):
 
     def _part(self) -> AccessiblePart | None:
         parts = self._owner.parts()
-        return parts[self._number] if self._number < len(parts) else None
+        if self._number < len(parts):
+            return parts[self._number]
+        return None
 
     def isValid(self) -> bool:
         return self._part() is not None
@@ -73,21 +75,17 @@ class _PartInterface(QAccessibleInterface):
 
     def text(self, text: QAccessible.Text) -> str:
         part = self._part()
-        return (
-            part.name
-            if part is not None and text is QAccessible.Text.Name
-            else ""
-        )
+        if part is not None and text is QAccessible.Text.Name:
+            return part.name
+        return ""
 
     def setText(self, text: QAccessible.Text, words: str) -> None: ...
 
     def rect(self) -> QRect:
         part = self._part()
-        return (
-            self._owner.on_screen(part.box.toRect())
-            if part is not None
-            else QRect()
-        )
+        if part is not None:
+            return self._owner.on_screen(part.box.toRect())
+        return QRect()
 
     def role(self) -> QAccessible.Role:
         return QAccessible.Role.ListItem
@@ -137,7 +135,9 @@ class _ViewInterface(QAccessibleObject):
             for number, part in enumerate(self.parts())
             if part.box.contains(at)
         ]
-        return self.child(found[0]) if found else None
+        if found:
+            return self.child(found[0])
+        return None
 
     def indexOfChild(self, child: QAccessibleInterface) -> int:
         return next(
@@ -151,11 +151,9 @@ class _ViewInterface(QAccessibleObject):
 
     def parent(self) -> Any:
         around = self._view.parentWidget()
-        return (
-            QAccessible.queryAccessibleInterface(around)
-            if around is not None
-            else None
-        )
+        if around is not None:
+            return QAccessible.queryAccessibleInterface(around)
+        return None
 
     def text(self, text: QAccessible.Text) -> str:
         if not shiboken6.isValid(self._view):
@@ -165,7 +163,9 @@ class _ViewInterface(QAccessibleObject):
             QAccessible.Text.Description: self._view.accessibleDescription,
             QAccessible.Text.Help: self._view.toolTip,
         }
-        return words[text]() if text in words else ""
+        if text in words:
+            return words[text]()
+        return ""
 
     def rect(self) -> QRect:
         return self.on_screen(self._view.rect())

@@ -35,28 +35,36 @@ class Dialogs:
         found = QFileDialog.getExistingDirectory(
             self._parent, "Open the folder of a project", str(start)
         )
-        return Path(found) if found else None
+        if found:
+            return Path(found)
+        return None
 
     def folder_to_save(self, start: Path) -> Path | None:
         """The folder to save a project to."""
         found = QFileDialog.getExistingDirectory(
             self._parent, "Save the project to a folder", str(start)
         )
-        return Path(found) if found else None
+        if found:
+            return Path(found)
+        return None
 
     def take_to_open(self, start: Path) -> Path | None:
         """Ask for the file of a take; None if the author cancels."""
         found, _ = QFileDialog.getOpenFileName(
             self._parent, "Open a take", str(start), "Takes (*.take)"
         )
-        return Path(found) if found else None
+        if found:
+            return Path(found)
+        return None
 
     def take_to_save(self, start: Path) -> Path | None:
         """Where to keep a take."""
         found, _ = QFileDialog.getSaveFileName(
             self._parent, "Keep this take", str(start), "Takes (*.take)"
         )
-        return Path(found) if found else None
+        if found:
+            return Path(found)
+        return None
 
     def edit_file(self, path: Path) -> None:
         """Open a file in the editor that the author's desktop has for it."""
@@ -75,22 +83,18 @@ class Dialogs:
         cancels.
         """
         field = line_field(first)
-        return (
-            field.text().strip()
-            if self._fill(title, label, field, verb)
-            else None
-        )
+        if self._fill(title, label, field, verb):
+            return field.text().strip()
+        return None
 
     def note(
         self, title: str, label: str, first: str = "", verb: str = "Keep it"
     ) -> str | None:
         """Several lines of text, which may be empty. Ctrl+Enter keeps them."""
         field = note_field(first)
-        return (
-            field.toPlainText()
-            if self._fill(title, label, field, verb)
-            else None
-        )
+        if self._fill(title, label, field, verb):
+            return field.toPlainText()
+        return None
 
     def integer(
         self, title: str, label: str, first: int, verb: str = "Go on"
@@ -98,9 +102,9 @@ class Dialogs:
         """A whole number from 0 on; None if the author cancels or gives none."""
         field = integer_field(first)
         fine = self._fill(title, label, field, verb)
-        return (
-            int(field.text()) if fine and field.hasAcceptableInput() else None
-        )
+        if fine and field.hasAcceptableInput():
+            return int(field.text())
+        return None
 
     def choice(
         self, title: str, label: str, options: list[str], verb: str = "Take it"
@@ -109,7 +113,9 @@ class Dialogs:
         field = list_field(options)
         fine = self._fill(title, label, field, verb)
         item = field.currentItem()
-        return item.text() if fine and item is not None else None
+        if fine and item is not None:
+            return item.text()
+        return None
 
     def unsaved(self, what: str) -> str:
         """What to do with unsaved changes: 'save', 'discard' or 'stay'."""

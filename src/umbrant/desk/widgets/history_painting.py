@@ -34,7 +34,10 @@ def paint_history(
         return
     for tick, written in zip(changes.ticks, changes.values, strict=True):
         x = box.left() + box.width() * tick / last
-        top = box.center().y() if written.value is None else box.top()
+        if written.value is None:
+            top = box.center().y()
+        else:
+            top = box.top()
         painter.drawLine(QPointF(x, top), QPointF(x, box.bottom()))
 
 

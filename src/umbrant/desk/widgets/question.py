@@ -116,9 +116,10 @@ class QuestionDialog(QDialog):
             return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             focused = self.focusWidget()
-            pressed = (
-                focused if isinstance(focused, QPushButton) else self._default()
-            )
+            if isinstance(focused, QPushButton):
+                pressed = focused
+            else:
+                pressed = self._default()
             pressed.click()
             return
         super().keyPressEvent(event)
@@ -174,7 +175,9 @@ class QuestionDialog(QDialog):
 
     def _go_on(self, step: int) -> None:
         focused = self.focusWidget()
-        here = self.buttons.index(focused) if focused in self.buttons else 0
+        here = 0
+        if focused in self.buttons:
+            here = self.buttons.index(focused)
         self.buttons[(here + step) % len(self.buttons)].setFocus()
 
 

@@ -72,11 +72,15 @@ class CastModel(QAbstractTableModel):
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.rows)
+        if parent.isValid():
+            return 0
+        return len(self.rows)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 1
+        if parent.isValid():
+            return 0
+        return 1
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -148,7 +152,9 @@ class CastDelegate(PaintedDelegate):
         selected = index.row() == view.selected_index()
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
         if layout is not None:
-            focused = view.focused if selected else None
+            focused = None
+            if selected:
+                focused = view.focused
             name, rest = layout.placed[:1], layout.placed[1:]
             with saved(painter):
                 painter.translate(cell.topLeft())
@@ -209,14 +215,18 @@ class CastTable(ChipTable):
     def heading(self) -> str:
         """Whose cast it is, and what its keys do."""
         scenario = self.desk.scenario
-        title = scenario.title if scenario is not None else "no scenario"
+        title = "no scenario"
+        if scenario is not None:
+            title = scenario.title
         return f"{title} · {len(self.cast.rows)} of the cast · Enter adds"
 
     def reload(self) -> None:
         """Take up the cast as it now is, with the same one selected."""
         self.is_stale, index = False, max(0, self.selected_index())
         self.cast.reload()
-        last = self.cast.columns[-1] if self.cast.columns else None
+        last = None
+        if self.cast.columns:
+            last = self.cast.columns[-1]
         self.setColumnWidth(
             SENTENCES, last.x + last.wide if last is not None else 100
         )
@@ -240,11 +250,9 @@ class CastTable(ChipTable):
     def selected_path(self) -> Path | None:
         """The path of the one that is selected; None in an empty cast."""
         index = self.selected_index()
-        return (
-            self.cast.rows[index].path
-            if 0 <= index < len(self.cast.rows)
-            else None
-        )
+        if 0 <= index < len(self.cast.rows):
+            return self.cast.rows[index].path
+        return None
 
     def lay_out_again(self) -> None:
         self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
@@ -281,15 +289,21 @@ class CastTable(ChipTable):
         """Where the names end in the table: what is scrolled past that is under
         them.
         """
-        first = self.cast.columns[0] if self.cast.columns else None
-        return self.left_of(first) + first.wide if first is not None else 0
+        first = None
+        if self.cast.columns:
+            first = self.cast.columns[0]
+        if first is not None:
+            return self.left_of(first) + first.wide
+        return 0
 
     def chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
         found = super().chip_at(position)
         if found is None or found[0].editor is ChipEditor.NAME:
             return found
         names_end = self.names_end - self.horizontalScrollBar().value()
-        return found if position.x() >= names_end else None
+        if position.x() >= names_end:
+            return found
+        return None
 
     # what can be done
 
@@ -393,11 +407,10 @@ class CastTable(ChipTable):
         if not self._column or not 0 <= index < len(self.cast.rows):
             return
         piece = self.cast.rows[index].cells.get(self._column)
-        self.focused = (
-            piece.chip.key
-            if piece is not None and piece.chip is not None
-            else None
-        )
+        if piece is not None and piece.chip is not None:
+            self.focused = piece.chip.key
+        else:
+            self.focused = None
         self.viewport().update()
 
     def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:

@@ -157,7 +157,10 @@ def _paint_now(
     painter.drawEllipse(at, 4.5, 4.5)
     text = f"{number_text(round(given, 2))} → {worth:.2f}"
     wide = painter.fontMetrics().horizontalAdvance(text)
-    left = at.x() + 8 if at.x() + 8 + wide < plot.right() else at.x() - 8 - wide
+    if at.x() + 8 + wide < plot.right():
+        left = at.x() + 8
+    else:
+        left = at.x() - 8 - wide
     painter.setPen(palette.ink)
     painter.drawText(QPointF(left, max(plot.top() + 10, at.y() - 8)), text)
 
@@ -203,8 +206,6 @@ def described(curve: Curve, low: float, high: float) -> list[str]:
         Shape.STEP: [f"input {curve.sign} {number_text(curve.threshold)}"],
         Shape.POINTS: [f"{len(curve.points)} points", "double-click adds one"],
     }[curve.shape]
-    return (
-        [*description, "falls" if curve.flipped else "rises"]
-        if curve.shape is not Shape.STEP
-        else description
-    )
+    if curve.shape is not Shape.STEP:
+        return [*description, "falls" if curve.flipped else "rises"]
+    return description

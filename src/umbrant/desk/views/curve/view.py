@@ -72,7 +72,9 @@ class CurveView(PaintedView):
             return next(
                 (each for each in inside if each.kind == CONSIDER), None
             )
-        return row if row.kind == CONSIDER else None
+        if row.kind == CONSIDER:
+            return row
+        return None
 
     def heading(self) -> str:
         """The input, and the option that it is considered for."""
@@ -80,7 +82,9 @@ class CurveView(PaintedView):
         if row is None or behavior is None:
             return "what an input is worth"
         above = behavior.outline.parent[row.id]
-        option = behavior.row(above).name if above else ""
+        option = ""
+        if above:
+            option = behavior.row(above).name
         return f"{row.name or row.args.get('input', '')} → worth of {option}"
 
     def parts(self) -> list[AccessiblePart]:
@@ -102,7 +106,9 @@ class CurveView(PaintedView):
     def curve(self, row: Row) -> Curve:
         """The curve of a row that is a consideration."""
         found = row.args.get("curve")
-        return found if isinstance(found, Curve) else Curve(shape=Shape.LINEAR)
+        if isinstance(found, Curve):
+            return found
+        return Curve(shape=Shape.LINEAR)
 
     def range_of(self, row: Row) -> tuple[float, float]:
         """The range of a consideration's input."""
@@ -216,18 +222,20 @@ class CurveView(PaintedView):
             for point in curve.points
             if (self.to_pixels(point) - event.position()).manhattanLength() < 14
         ]
-        points = (
-            [point for point in curve.points if point not in near]
-            if near
-            else [*curve.points, at]
-        )
+        if near:
+            points = [point for point in curve.points if point not in near]
+        else:
+            points = [*curve.points, at]
         self._set(
             row, curve.model_copy(update={"points": tuple(sorted(points))}), ""
         )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         row = self.row
-        names = [grip.name for grip in self.grips(row)] if row else []
+        if row:
+            names = [grip.name for grip in self.grips(row)]
+        else:
+            names = []
         moves = {
             Qt.Key.Key_Left: (-1, 0),
             Qt.Key.Key_Right: (1, 0),
@@ -236,11 +244,11 @@ class CurveView(PaintedView):
         }
         move = moves.get(Qt.Key(event.key()))
         if event.text() in (",", ".") and names:
-            index = (
-                names.index(self._chosen) + (1 if event.text() == "." else -1)
-                if self._chosen in names
-                else 0
-            )
+            index = 0
+            if self._chosen in names:
+                index = names.index(self._chosen) + (
+                    1 if event.text() == "." else -1
+                )
             self._chosen = names[index % len(names)]
             self.update()
         elif move is not None and row is not None and self._chosen in names:
@@ -338,11 +346,9 @@ class CurveView(PaintedView):
         if explainer is None or self.desk.playhead >= explainer.take.ticks:
             return None
         gauge = explainer.record.row(row.id).gauge_at(self.desk.playhead)
-        return (
-            (gauge.of, gauge.value)
-            if gauge is not None and gauge.of is not None
-            else None
-        )
+        if gauge is not None and gauge.of is not None:
+            return (gauge.of, gauge.value)
+        return None
 
     def counts(
         self, row: Row
@@ -351,9 +357,9 @@ class CurveView(PaintedView):
         nothing was recorded.
         """
         explainer = self.desk.explainer
-        changes = (
-            explainer.record.row(row.id).gauges.get("") if explainer else None
-        )
+        changes = None
+        if explainer:
+            changes = explainer.record.row(row.id).gauges.get("")
         if changes is None or explainer is None:
             return None
         low, high = self.range_of(row)

@@ -60,11 +60,9 @@ class LegendLine:
     def short(self) -> str:
         """A border's text with the row's number alone; empty for any other."""
         row, colon, condition = self.text.partition(": ")
-        return (
-            f"{row.partition(' ')[0]}: {condition}"
-            if self.label is None and colon
-            else ""
-        )
+        if self.label is None and colon:
+            return f"{row.partition(' ')[0]}: {condition}"
+        return ""
 
 
 class DecisionsView(PaintedView):
@@ -121,11 +119,9 @@ class DecisionsView(PaintedView):
 
     def progress(self) -> str:
         """How far the map is."""
-        count = (
-            self.running.picture.played
-            if self.running.picture is not None
-            else 0
-        )
+        count = 0
+        if self.running.picture is not None:
+            count = self.running.picture.played
         return f"{count} places played" + (
             ", more to come" if self.running.is_running else ""
         )
@@ -172,9 +168,9 @@ class DecisionsView(PaintedView):
             return
         for key in take.header.expanded(behavior).keys.values():
             changes = take.agents[agent].keys.get(key.name)
-            held = (
-                changes.at(self.desk.playhead) if changes is not None else None
-            )
+            held = None
+            if changes is not None:
+                held = changes.at(self.desk.playhead)
             if (
                 key.type is KeyType.AGENT
                 and held is not None
@@ -187,12 +183,12 @@ class DecisionsView(PaintedView):
 
     def _behavior_name(self) -> str:
         take = self.desk.take
-        member = (
-            take.header.played.member(self.desk.agent)
-            if take is not None
-            else None
-        )
-        return member.behavior or "" if member is not None else ""
+        member = None
+        if take is not None:
+            member = take.header.played.member(self.desk.agent)
+        if member is not None:
+            return member.behavior or ""
+        return ""
 
     def draw_again(self) -> None:
         """Ask for the map at the playhead, if it is looked at."""
@@ -236,7 +232,10 @@ class DecisionsView(PaintedView):
     def colour_of(self, picture: MapPicture, label: int) -> QColor:
         """The colour of a label: that of its row in the lanes."""
         behavior = self.desk.behavior
-        rows = leading_rows(behavior) if behavior is not None else ()
+        if behavior is not None:
+            rows = leading_rows(behavior)
+        else:
+            rows = ()
         lead = picture.row_of(label)
         place = rows.index(lead) if lead in rows else label
         # Leads of several branches at a time would else have the colour of the
@@ -435,7 +434,10 @@ class DecisionsView(PaintedView):
         metrics = QFontMetricsF(painter.font())
         room = box.right() - left
         is_wide = metrics.horizontalAdvance(line.text) > room
-        words = line.short if is_wide and line.short else line.text
+        if is_wide and line.short:
+            words = line.short
+        else:
+            words = line.text
         text = metrics.elidedText(words, Qt.TextElideMode.ElideRight, room)
         painter.drawText(
             QRectF(left, box.top(), room, box.height()),
@@ -618,11 +620,9 @@ class DecisionsView(PaintedView):
         """The number of the chosen line; None where that is no border that a
         number makes.
         """
-        return (
-            self._lines[self.chosen].number
-            if self.chosen < len(self._lines)
-            else None
-        )
+        if self.chosen < len(self._lines):
+            return self._lines[self.chosen].number
+        return None
 
     def go_to(self) -> None:
         """Select the row that the chosen line is about."""

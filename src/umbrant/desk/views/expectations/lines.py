@@ -180,8 +180,13 @@ class _Writer:
                 )
             return float(found[1])
 
-        unit = f" {quantity.unit}" if quantity.unit else ""
-        shown = empty if value is None else f"{number_text(value)}{unit}"
+        unit = ""
+        if quantity.unit:
+            unit = f" {quantity.unit}"
+        if value is None:
+            shown = empty
+        else:
+            shown = f"{number_text(value)}{unit}"
         self._add(
             field,
             ChipEditor.NUMBER,
@@ -229,9 +234,10 @@ class _Writer:
             quantity=quantity,
             act=act,
         )
-        role = (
-            PieceRole.KEY_CHIP if editor is ChipEditor.PICK else PieceRole.CHIP
-        )
+        if editor is ChipEditor.PICK:
+            role = PieceRole.KEY_CHIP
+        else:
+            role = PieceRole.CHIP
         self.pieces.append(SentencePiece(shown, role, chip=chip))
 
 

@@ -84,27 +84,28 @@ class ExpectationModel(QAbstractTableModel):
         self.beginResetModel()
         desk = self.desk
         self.lines = desk.documents.read_expectations()
-        broken = (
-            [each.file for each in desk.broken]
-            if self.is_checked and desk.take
-            else None
-        )
+        broken = None
+        if self.is_checked and desk.take:
+            broken = [each.file for each in desk.broken]
         first = desk.project.cover.scenario
-        scenario = (
-            desk.take.header.scenario
-            if desk.take is not None
-            else desk.scenario_name
-        )
+        if desk.take is not None:
+            scenario = desk.take.header.scenario
+        else:
+            scenario = desk.scenario_name
         self.states = tuple(states_of(self.lines, broken, scenario, first))
         self.endResetModel()
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else max(1, len(self.lines))
+        if parent.isValid():
+            return 0
+        return max(1, len(self.lines))
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 1
+        if parent.isValid():
+            return 0
+        return 1
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -130,9 +131,10 @@ class ExpectationDelegate(SentenceDelegate):
         self, painter: QPainter, layout: RowLayout, place: int
     ) -> None:
         states, palette = self._view.model_.states, self._view.brushes.palette
-        state = (
-            states[place] if place < len(states) else ExpectationState.UNKNOWN
-        )
+        if place < len(states):
+            state = states[place]
+        else:
+            state = ExpectationState.UNKNOWN
         colours = {
             ExpectationState.HOLDS: palette.success,
             ExpectationState.BROKEN: palette.refused,
@@ -174,7 +176,10 @@ class ExpectationsView(SentenceList):
         broken = sum(
             state is ExpectationState.BROKEN for state in self.model_.states
         )
-        what = "1 expectation" if count == 1 else f"{count} expectations"
+        if count == 1:
+            what = "1 expectation"
+        else:
+            what = f"{count} expectations"
         return f"{what} · {broken} broken in this take · Enter adds"
 
     def close_worker(self) -> None:
@@ -196,7 +201,9 @@ class ExpectationsView(SentenceList):
     def selected(self) -> NamedExpectation | None:
         """The expectation of the selected line; None where there is none."""
         index, lines = self.selected_index(), self.model_.lines
-        return lines[index] if 0 <= index < len(lines) else None
+        if 0 <= index < len(lines):
+            return lines[index]
+        return None
 
     def pieces_of(self, place: int) -> list[SentencePiece]:
         if place < len(self.model_.lines):
@@ -206,11 +213,10 @@ class ExpectationsView(SentenceList):
 
     def _offer(self) -> ExpectationOffer:
         scenario = self.desk.scenario
-        cast = (
-            [each for each in scenario.players if each.behavior]
-            if scenario is not None
-            else []
-        )
+        if scenario is not None:
+            cast = [each for each in scenario.players if each.behavior]
+        else:
+            cast = []
         groups = dict.fromkeys(each.group for each in cast if each.group)
         return ExpectationOffer(
             self.desk.take,
@@ -255,7 +261,10 @@ class ExpectationsView(SentenceList):
         if desk.behavior is not None and desk.row is not None:
             number = desk.behavior.outline.number[desk.row.id]
         first = desk.project.cover.scenario
-        scenario = "" if desk.scenario_name == first else desk.scenario_name
+        if desk.scenario_name == first:
+            scenario = ""
+        else:
+            scenario = desk.scenario_name
         made = Expectation(
             expect=Expected.ALWAYS,
             that=f"ran({number})",
@@ -277,7 +286,9 @@ class ExpectationsView(SentenceList):
         known = {each.file: each.expectation for each in self.model_.lines}
         before = known.get(file)
         if before != expectation:
-            what = "Change" if before is not None else "Add"
+            what = "Add"
+            if before is not None:
+                what = "Change"
             self._change(
                 f"{what} {_called(expectation)}",
                 file,

@@ -96,13 +96,13 @@ def _paint_body(
     x, y, heading = take.poses[name][tick].tolist()
     if math.isnan(x):
         return
-    fill = (
-        None
-        if name == VISITOR
-        else palette.leads[0]
-        if name == NPC
-        else palette.dim
-    )
+    if name == VISITOR:
+        fill = None
+    else:
+        if name == NPC:
+            fill = palette.leads[0]
+        else:
+            fill = palette.dim
     draw_body(
         painter,
         palette,
@@ -111,15 +111,14 @@ def _paint_body(
         heading,
         fill,
     )
-    recent = (
-        [
+    if name == NPC:
+        recent = [
             text
             for when, _, text in take.agents[name].said
             if 0 <= tick - when < SAID_S * RATE
         ]
-        if name == NPC
-        else []
-    )
+    else:
+        recent = []
     if recent:
         draw_boxed(
             painter,

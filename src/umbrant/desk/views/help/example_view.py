@@ -54,11 +54,10 @@ def play(subject: Kind | Recipe) -> _Played:
     """Play the example of a kind or a recipe once, in hundredths of a second.
     For any thread.
     """
-    project = (
-        example_of(subject)
-        if isinstance(subject, Kind)
-        else example_of_recipe(subject)
-    )
+    if isinstance(subject, Kind):
+        project = example_of(subject)
+    else:
+        project = example_of_recipe(subject)
     with TemporaryDirectory() as folder:
         take = read_take(
             roll(RollOrder(project, "example", Path(folder) / "example.take"))
@@ -72,7 +71,9 @@ def subject_id(subject: Kind | Recipe | None) -> str:
     """
     if isinstance(subject, Recipe):
         return f"recipe {subject.id}"
-    return subject.id if subject is not None and not subject.own else ""
+    if subject is not None and not subject.own:
+        return subject.id
+    return ""
 
 
 class ExampleView(PaintedView):
@@ -102,7 +103,9 @@ class ExampleView(PaintedView):
     @property
     def take(self) -> Take | None:
         """The take that is played."""
-        return self._shown.take if self._shown else None
+        if self._shown:
+            return self._shown.take
+        return None
 
     @property
     def playing(self) -> bool:
@@ -204,6 +207,8 @@ class ExampleView(PaintedView):
         if self._explainer is None:
             return []
         rows = list(self._explainer.outline.number)
-        index = rows.index(SHOWN) if SHOWN in rows else 0
+        index = 0
+        if SHOWN in rows:
+            index = rows.index(SHOWN)
         first = max(0, min(index - 3, len(rows) - MOST_ROWS))
         return rows[first : first + MOST_ROWS]

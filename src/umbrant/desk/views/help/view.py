@@ -56,11 +56,11 @@ class HelpView(QWidget):
         if self._considered is not None:
             return f"about {self._considered.title.lower()} · Enter adds it"
         row = self.desk.row
-        return (
-            f"about {row.kind.replace('_', ' ')} · and what is on the row"
-            if row is not None
-            else ""
-        )
+        if row is not None:
+            return (
+                f"about {row.kind.replace('_', ' ')} · and what is on the row"
+            )
+        return ""
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
@@ -124,7 +124,10 @@ class HelpView(QWidget):
         )
         found.extend(kind for kind in parts if kind is not None)
         try:
-            terms = walk(parse(row.guard.when)) if row.guard else iter(())
+            if row.guard:
+                terms = walk(parse(row.guard.when))
+            else:
+                terms = iter(())
             senses = [
                 each.sense for each in terms if isinstance(each, SenseCall)
             ]

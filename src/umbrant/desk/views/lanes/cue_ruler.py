@@ -95,7 +95,9 @@ class CueRuler:
         """The mark at a place."""
         near = [(abs(self.x_of(each) - x), each) for each in marks(self._desk)]
         best = min(near, key=lambda each: each[0], default=None)
-        return best[1] if best is not None and best[0] <= GRAB else None
+        if best is not None and best[0] <= GRAB:
+            return best[1]
+        return None
 
     def x_of(self, mark: Mark) -> float:
         """The x of a tick, in pixels."""
@@ -182,4 +184,6 @@ class CueRuler:
     def ticks_per_s(self) -> int:
         """The tick rate of the scenario that is played."""
         scenario = self._desk.scenario
-        return scenario.ticks_per_s if scenario else 20
+        if scenario:
+            return scenario.ticks_per_s
+        return 20

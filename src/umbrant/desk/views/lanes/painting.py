@@ -120,15 +120,19 @@ def _lane(
         title = (
             f"{players[chosen].title or players[chosen].name} of {len(players)}"
         )
-    mark = (
-        ("▾ " if is_open else "▸ ")
-        if row.kind
-        else "   "
-        if row.is_inside
-        else ""
-    )
+    if row.kind:
+        mark = "▸ "
+        if is_open:
+            mark = "▾ "
+    else:
+        mark = ""
+        if row.is_inside:
+            mark = "   "
     title = mark + title
-    long_title = f"{title} ({row.behavior})" if row.behavior else title
+    if row.behavior:
+        long_title = f"{title} ({row.behavior})"
+    else:
+        long_title = title
     if (
         loaded is not None
         and loaded.comparison is not None
@@ -141,11 +145,10 @@ def _lane(
     stripes = [_bars(player.name, loaded) for player in players]
     # Copies have a stripe each; there is no room for all the branches of them
     # all.
-    shown = (
-        stripes[0]
-        if len(players) == 1
-        else [each[0] if each else () for each in stripes]
-    )
+    if len(players) == 1:
+        shown = stripes[0]
+    else:
+        shown = [each[0] if each else () for each in stripes]
     return Lane(
         title, long_title, chosen, tuple(shown) or ((),), len(players) > 1
     )
@@ -166,7 +169,9 @@ def _compared_lane(
             loaded.leading.get(name, ()),
         ),
     ]
-    found = loaded.comparison.by_agent.get(name) if loaded.comparison else None
+    found = None
+    if loaded.comparison:
+        found = loaded.comparison.by_agent.get(name)
     stripes = tuple(each[0] if each else () for each in both)
     apart = found.ranges if found else ()
     return Lane(title, long_title, chosen, stripes, is_crowd=True, apart=apart)
@@ -190,11 +195,9 @@ def _bars_of(
     """The same of a take, with colours by the rows that lead in the one that is
     shown.
     """
-    behavior = (
-        behavior_of(take, name)
-        if take is not None and name in take.agents
-        else None
-    )
+    behavior = None
+    if take is not None and name in take.agents:
+        behavior = behavior_of(take, name)
     if behavior is None:
         return []
     led = [lead.row_id for branch in spans.get(name, ()) for lead in branch]
@@ -236,11 +239,12 @@ def _paint_lane(
     painter.setPen(palette.dim if lane.chosen is None else palette.ink)
     metrics, room = painter.fontMetrics(), int(scale.left) - 18
     fits = metrics.horizontalAdvance(lane.long_title) <= room
-    shown = (
-        lane.long_title
-        if fits
-        else metrics.elidedText(lane.title, Qt.TextElideMode.ElideRight, room)
-    )
+    if fits:
+        shown = lane.long_title
+    else:
+        shown = metrics.elidedText(
+            lane.title, Qt.TextElideMode.ElideRight, room
+        )
     painter.drawText(
         QRectF(12, top, scale.left - 16, BAR),
         Qt.AlignmentFlag.AlignVCenter,
@@ -260,7 +264,10 @@ def _paint_lane(
     for bars, (foot, high) in zip(lane.stripes, stripes, strict=True):
         for bar in bars:
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
-            right = max(right, left + LEAST_WIDE) if bar.is_brief else right
+            if bar.is_brief:
+                right = max(right, left + LEAST_WIDE)
+            else:
+                right = right
             box = QRectF(
                 QPointF(left, top + foot), QPointF(right, top + foot + high)
             )
@@ -302,7 +309,9 @@ def _paint_bar(
     if box.height() < NAMED:
         # Very many stripes have no room for gaps between them, which would wash
         # them out.
-        gap = 0.3 if box.height() > GAPLESS else 0.0
+        gap = 0.0
+        if box.height() > GAPLESS:
+            gap = 0.3
         painter.fillRect(box.adjusted(0, 0, -0.5 if gap else 0, -gap), colour)
         return
     painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)
@@ -398,7 +407,10 @@ def paint_cues(
         for each in sorted(marks, key=lambda each: each.at_s)
     ]
     for number, (x, mark) in enumerate(places):
-        end = places[number + 1][0] if number + 1 < len(places) else box.right()
+        if number + 1 < len(places):
+            end = places[number + 1][0]
+        else:
+            end = box.right()
         foot = box.center().y() + HIGH / 2
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(palette.now if mark == held else palette.dim)

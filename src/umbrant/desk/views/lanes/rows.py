@@ -127,14 +127,14 @@ def _sorted(
     def place(block: Sequence[LaneRow]) -> tuple[int, str]:
         name = block[0].players[0].name
         if order is LaneOrder.APART:
-            found = (
-                loaded.comparison.by_agent.get(name)
-                if loaded.comparison
-                else None
-            )
+            found = None
+            if loaded.comparison:
+                found = loaded.comparison.by_agent.get(name)
             return (found.first.tick if found is not None else 1 << 31, "")
         spans = loaded.leading_spans.get(name, ())
-        lead = lead_at(spans[0], tick) if spans else None
+        lead = None
+        if spans:
+            lead = lead_at(spans[0], tick)
         return (
             0,
             f"{block[0].behavior or ''}/{lead.row_id if lead is not None else ''}",

@@ -105,8 +105,12 @@ class LanesView(PaintedView):
     def rows(self) -> list[LaneRow]:
         """The lanes, from the first to the last."""
         current = self.desk.takes.current
-        loaded = current.loaded if current is not None else None
-        tick = self.desk.playhead if self.order is LaneOrder.LEAD else 0
+        loaded = None
+        if current is not None:
+            loaded = current.loaded
+        tick = 0
+        if self.order is LaneOrder.LEAD:
+            tick = self.desk.playhead
         return lane_rows(self._cast(), self.opened, self.order, loaded, tick)
 
     def parts(self) -> list[AccessiblePart]:
@@ -124,11 +128,9 @@ class LanesView(PaintedView):
                 if name
             )
             top = self._top() + LANE * (number - self._bar.value())
-            opens = (
-                f" · {'open' if row.kind in self.opened else 'closed'}"
-                if row.kind
-                else ""
-            )
+            opens = ""
+            if row.kind:
+                opens = f" · {'open' if row.kind in self.opened else 'closed'}"
             found.append(
                 AccessiblePart(
                     f"{row.title}{opens}: {says or 'nothing'}",
@@ -226,11 +228,11 @@ class LanesView(PaintedView):
             and event.pos().y() < self._top()
         ):
             mark = self.ruler.mark_at(event.pos().x())
-            text = (
-                f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
-                if mark
-                else "Double-click adds a cue."
-            )
+            text = "Double-click adds a cue."
+            if mark:
+                text = (
+                    f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
+                )
             QToolTip.showText(event.globalPos(), text, self)
             return True
         return super().event(event)
@@ -383,9 +385,9 @@ class LanesView(PaintedView):
                     paint_broken(painter, scale.x_of(each.tick), top, palette)
 
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
-        loaded = (
-            self.desk.takes.current.loaded if self.desk.takes.current else None
-        )
+        loaded = None
+        if self.desk.takes.current:
+            loaded = self.desk.takes.current.loaded
         compares = self.desk.compared is not None
         first = self._bar.value()
         rows = self.rows()[first : first + self._bar.pageStep() + 1]
@@ -430,9 +432,9 @@ class LanesView(PaintedView):
             self.rows(),
             int((y - self._top()) // LANE) + self._bar.value(),
         )
-        return (
-            rows[place] if y >= self._top() and 0 <= place < len(rows) else None
-        )
+        if y >= self._top() and 0 <= place < len(rows):
+            return rows[place]
+        return None
 
     def _move(self, event: QMouseEvent) -> None:
         tick = self.tick_at(event.position().x())

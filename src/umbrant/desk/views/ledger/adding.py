@@ -187,7 +187,10 @@ class RowAdding(QObject):
         # In a behavior in which nothing is done yet, what can be done comes
         # first.
         is_new = len(behavior.rows) < 2
-        found = [*complete, *rows] if is_new else [*rows, *complete]
+        if is_new:
+            found = [*complete, *rows]
+        else:
+            found = [*rows, *complete]
         self.search.open(found, self._below(row), names=self._names(behavior))
 
     def _names(self, behavior: Behavior) -> tuple[str, ...]:
@@ -307,11 +310,9 @@ class RowAdding(QObject):
         said = said_rows(
             text, found, self._filling, Guard(when=when, watch=guard.watch)
         )
-        return (
-            [replace(said, condition=self._as_read(when))]
-            if said is not None
-            else []
-        )
+        if said is not None:
+            return [replace(said, condition=self._as_read(when))]
+        return []
 
     def _as_read(self, when: str) -> str:
         return spoken(parse(when), self._view.desk.catalog)
@@ -326,7 +327,9 @@ class RowAdding(QObject):
     def _filling(self, kind: Kind, text: str) -> Filling:
         """What a text gives to the parameters of a kind at the selected row."""
         desk = self._view.desk
-        row_id = desk.row.id if desk.row else ""
+        row_id = ""
+        if desk.row:
+            row_id = desk.row.id
         found = filling(kind, text, row_id, desk.project, desk.expanded)
         # A condition may have been typed as it is read.
         written = {
@@ -344,7 +347,9 @@ class RowAdding(QObject):
         """
         rest = rest_of(text, offer)
         found = self._filling(offer.kind, rest)
-        return rest if found.args and not found.left else ""
+        if found.args and not found.left:
+            return rest
+        return ""
 
     def _with_new_keys(self, listed: list[Offer], rest: str) -> list[Offer]:
         """The offers, and before the first one the same with the keys that were
@@ -363,7 +368,9 @@ class RowAdding(QObject):
             process.extractOne(key.name, known, score_cutoff=NEARLY)
             for _, key in found.new_keys
         )
-        return [first, offer, *listed[1:]] if near else [offer, *listed]
+        if near:
+            return [first, offer, *listed[1:]]
+        return [offer, *listed]
 
     def _is_condition(self, text: str) -> bool:
         """Whether a text reads as a condition, and not only as a single word."""
@@ -406,11 +413,10 @@ class RowAdding(QObject):
             new = Row(id=fresh_id(behavior), kind=kind.id, args=args)
             self._insert(behavior, new, kind, new_keys)
         elif row is not None:
-            put = (
-                add_decorator
-                if offer.role == "decorator"
-                else partial(add_upkeep, at=offer.at)
-            )
+            if offer.role == "decorator":
+                put = add_decorator
+            else:
+                put = partial(add_upkeep, at=offer.at)
             board = behavior.blackboard
             edit = Edit(
                 f"Add {kind.title}",
@@ -437,7 +443,10 @@ class RowAdding(QObject):
         # What the search was opened at may be gone by now.
         if not {after, under} <= {None, *behavior.by_id}:
             after, under = self._after_and_under(behavior, desk.row)
-        called = "" if kind.family in NAMELESS else kind.title.capitalize()
+        if kind.family in NAMELESS:
+            called = ""
+        else:
+            called = kind.title.capitalize()
         named = new.model_copy(update={"name": called})
         edit = Edit(
             f"Add {kind.title}",
@@ -544,8 +553,12 @@ class RowAdding(QObject):
 
     def _kind_of(self, row_id: str | None) -> Kind | None:
         behavior = self._view.ledger.behavior
-        row = behavior.by_id.get(row_id) if behavior and row_id else None
-        return self._view.desk.catalog.get(row.kind, *ROWS) if row else None
+        row = None
+        if behavior and row_id:
+            row = behavior.by_id.get(row_id)
+        if row:
+            return self._view.desk.catalog.get(row.kind, *ROWS)
+        return None
 
     def _after_and_under(
         self, behavior: Behavior, row: Row | None
@@ -572,7 +585,9 @@ def _with_keys(project: Project, board: str, keys: Sequence[Key]) -> Project:
 def _left_over(words: Sequence[str]) -> str:
     """That words fitted nothing of what was added."""
     listed = ", ".join(f"“{each}”" for each in words)
-    fits = "fits" if len(words) == 1 else "fit"
+    fits = "fit"
+    if len(words) == 1:
+        fits = "fits"
     return f"{listed} {fits} nothing here: there is no key, place or member of the cast like that."
 
 

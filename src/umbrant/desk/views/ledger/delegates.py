@@ -93,16 +93,18 @@ class OutlineDelegate(_Delegate):
         self, option: QStyleOptionViewItem, index: ModelIndex
     ) -> QSize:
         row = self.model.row_at(index.row())
-        return (
-            QSize(200, int(self._layout_of(row).height))
-            if row
-            else super().sizeHint(option, index)
-        )
+        if row:
+            return QSize(200, int(self._layout_of(row).height))
+        return super().sizeHint(option, index)
 
     def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         behavior, desk = self.model.behavior, self.desk
-        focused = self._focused() if row.id == desk.row_id else None
-        outline = behavior.outline if behavior else None
+        focused = None
+        if row.id == desk.row_id:
+            focused = self._focused()
+        outline = None
+        if behavior:
+            outline = behavior.outline
         place = (
             (outline.number[row.id], bool(outline.children[row.id]))
             if outline
@@ -137,13 +139,11 @@ class OutlineDelegate(_Delegate):
         """
         if self.desk.problems_of(row.id):
             return " !"
-        return (
-            " ?"
-            if self.desk.findings_of(row.id)
-            else " ≠"
-            if self.desk.override_of(row.id)
-            else ""
-        )
+        if self.desk.findings_of(row.id):
+            return " ?"
+        if self.desk.override_of(row.id):
+            return " ≠"
+        return ""
 
     def _lead_colour(self, row: Row) -> QColor | None:
         """The colour of a row between which and others a change counts as a
@@ -157,9 +157,9 @@ class OutlineDelegate(_Delegate):
                 {row_id: index for index, row_id in enumerate(rows)},
             )
         index = self._leads[1].get(row.id)
-        return (
-            None if index is None else palette.leads[index % len(palette.leads)]
-        )
+        if index is None:
+            return None
+        return palette.leads[index % len(palette.leads)]
 
     def _sentence(
         self, painter: QPainter, row: Row, focused: ChipKey | None
@@ -382,9 +382,10 @@ def _mark(
 def _triangle(
     painter: QPainter, centre: QPointF, colour: QColor, folded: bool
 ) -> None:
-    corners = (
-        [(-2, -4), (3, 0), (-2, 4)] if folded else [(-4, -2), (0, 3), (4, -2)]
-    )
+    if folded:
+        corners = [(-2, -4), (3, 0), (-2, 4)]
+    else:
+        corners = [(-4, -2), (0, 3), (4, -2)]
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     painter.drawPolygon(QPolygonF([centre + QPointF(x, y) for x, y in corners]))

@@ -187,12 +187,16 @@ class RowDragging:
             if fits
             else Qt.CursorShape.ForbiddenCursor
         )
-        edge = view.rowHeight(index.row()) if index.isValid() else 0
+        edge = 0
+        if index.isValid():
+            edge = view.rowHeight(index.row())
         if (
             position.y() < edge
             or position.y() > view.viewport().height() - edge
         ):
-            step = -1 if position.y() < edge else 1
+            step = 1
+            if position.y() < edge:
+                step = -1
             view.verticalScrollBar().setValue(
                 view.verticalScrollBar().value() + 6 * step
             )
@@ -214,7 +218,10 @@ class RowDragging:
                 ],
                 behavior.name,
             )
-            what = names[0] if len(names) == 1 else f"{len(names)} rows"
+            if len(names) == 1:
+                what = names[0]
+            else:
+                what = f"{len(names)} rows"
             edit = Edit(
                 f"Move {what}",
                 lambda p: place_rows(

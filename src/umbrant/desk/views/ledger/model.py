@@ -91,7 +91,9 @@ class LedgerModel(QAbstractTableModel):
 
     def row_at(self, index: int) -> Row | None:
         """The row in a line of the table."""
-        return self._rows[index] if 0 <= index < len(self._rows) else None
+        if 0 <= index < len(self._rows):
+            return self._rows[index]
+        return None
 
     def line_of(self, row_id: str) -> int:
         """The line of a row, -1 if it is not shown."""
@@ -110,11 +112,9 @@ class LedgerModel(QAbstractTableModel):
             in_full=row.id == self.in_full,
         )
         override = self._desk.override_of(row.id)
-        return (
-            [_marked(piece, override) for piece in found]
-            if override is not None
-            else found
-        )
+        if override is not None:
+            return [_marked(piece, override) for piece in found]
+        return found
 
     def around(self, row: Row) -> SentenceContext:
         """What a row's sentence depends on besides the row."""
@@ -156,7 +156,9 @@ class LedgerModel(QAbstractTableModel):
         inner = self._desk.project.find_behavior(
             str(row.args.get(BEHAVIOR, ""))
         )
-        return self._desk.project.keys_of(inner) if inner else {}
+        if inner:
+            return self._desk.project.keys_of(inner)
+        return {}
 
     def has_more(self, row: Row) -> bool:
         """Whether a row has parameters that are not shown."""
@@ -164,11 +166,15 @@ class LedgerModel(QAbstractTableModel):
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self._rows)
+        if parent.isValid():
+            return 0
+        return len(self._rows)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 3
+        if parent.isValid():
+            return 0
+        return 3
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -199,18 +205,18 @@ class LedgerModel(QAbstractTableModel):
         ):
             return None
         if section == NOW:
-            return (
-                f"at {self._desk.seconds(self._desk.playhead):.2f} s"
-                if self._desk.take
-                else "now"
-            )
-        return "Behavior" if section == OUTLINE else "Tape"
+            if self._desk.take:
+                return f"at {self._desk.seconds(self._desk.playhead):.2f} s"
+            return "now"
+        if section == OUTLINE:
+            return "Behavior"
+        return "Tape"
 
     def _text(self, row: Row, column: int) -> str:
         if column == OUTLINE:
-            number = (
-                self.behavior.outline.number[row.id] if self.behavior else ""
-            )
+            number = ""
+            if self.behavior:
+                number = self.behavior.outline.number[row.id]
             return (
                 f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
             )

@@ -51,7 +51,9 @@ class TapeHeader(QHeaderView):
             text = str(
                 self.model().headerData(section, Qt.Orientation.Horizontal)
             )
-            left = 44 if section == 0 else 8
+            left = 8
+            if section == 0:
+                left = 44
             painter.drawText(
                 rect.adjusted(left, 0, -2, 0),
                 Qt.AlignmentFlag.AlignVCenter,

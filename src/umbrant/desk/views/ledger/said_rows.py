@@ -68,7 +68,9 @@ class SentenceOffer(Offer):
 
     @property
     def place(self) -> str:
-        return f"{len(self.rows)} rows" if len(self.rows) > 1 else "row"
+        if len(self.rows) > 1:
+            return f"{len(self.rows)} rows"
+        return "row"
 
     @property
     def phrase(self) -> str:
@@ -80,7 +82,9 @@ class SentenceOffer(Offer):
     def help(self) -> str:
         if self.guard is None:
             return "Adds these rows, each of which begins once the one before has succeeded."
-        added = "these rows" if len(self.rows) > 1 else "this row"
+        added = "this row"
+        if len(self.rows) > 1:
+            added = "these rows"
         return f"Adds {added} under a guard that is {WATCH_HELP[self.guard.watch]}."
 
     @property
@@ -94,7 +98,9 @@ def guard_before(text: str) -> tuple[Guard, str] | None:
     what is to be done under it; None if it begins with none.
     """
     found = _GUARDED.match(text.strip())
-    watch = FIRST_WORDS.get(found["first"]) if found is not None else None
+    watch = None
+    if found is not None:
+        watch = FIRST_WORDS.get(found["first"])
     if found is None or watch is None:
         return None
     return Guard(when=found["when"], watch=watch), found["rows"]
@@ -232,11 +238,9 @@ def said_options(
             inputs.append((name, {"input": f"stat('{name}')"}))
     taken = [name for name, _ in inputs]
     left = tuple(name for name in names if name not in taken)
-    return (
-        OptionsOffer(option.kind, "row", tuple(inputs), left)
-        if inputs
-        else None
-    )
+    if inputs:
+        return OptionsOffer(option.kind, "row", tuple(inputs), left)
+    return None
 
 
 def insert_options(

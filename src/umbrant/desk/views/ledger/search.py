@@ -106,7 +106,9 @@ class Offer:
         """What it becomes: the family of the row, or what is put on the row."""
         if self.at is not UpkeepMoment.EVERY:
             return str(self.at)
-        return str(self.kind.family) if self.role == "row" else self.role
+        if self.role == "row":
+            return str(self.kind.family)
+        return self.role
 
     @property
     def phrase(self) -> str:
@@ -148,11 +150,9 @@ class RecipeOffer(Offer):
     def help(self) -> str:
         rows = self.recipe.rows
         keys = [each.name for each in self.recipe.keys]
-        with_keys = (
-            f", with the key{'s' if len(keys) > 1 else ''} {', '.join(keys)}"
-            if keys
-            else ""
-        )
+        with_keys = ""
+        if keys:
+            with_keys = f", with the key{'s' if len(keys) > 1 else ''} {', '.join(keys)}"
         return f"{self.recipe.help}\n{len(rows)} rows{with_keys}."
 
     @property
@@ -378,7 +378,9 @@ class _Meant:
             return 140
         if intent in self.within:
             return 135
-        return 110 if intent in self.begun else 0
+        if intent in self.begun:
+            return 110
+        return 0
 
 
 @lru_cache(maxsize=256)
@@ -396,7 +398,9 @@ def _meant(typed: str) -> _Meant:
 
 def _last_word(text: str) -> str:
     found = re.search(r"\w+$", text)
-    return found.group() if found else ""
+    if found:
+        return found.group()
+    return ""
 
 
 def _means(text: str, intents: Sequence[str]) -> bool:
@@ -559,7 +563,9 @@ class SearchPopup(QFrame):
             if each.lower().startswith(word.lower())
         )
         found = next(begun, "")
-        return "" if found == word else found
+        if found == word:
+            return ""
+        return found
 
     def _search(self, text: str) -> None:
         self.reason = ""
@@ -583,11 +589,10 @@ class SearchPopup(QFrame):
         self.list.setFixedHeight(min(listed, max(LINE, area.height() - around)))
         high = self.list.height() + around
         left = max(4, min(self._at.x(), area.width() - wide - 4))
-        top = (
-            self._at.y()
-            if self._at.y() + high <= area.height()
-            else max(4, area.height() - high - 4)
-        )
+        if self._at.y() + high <= area.height():
+            top = self._at.y()
+        else:
+            top = max(4, area.height() - high - 4)
         self.setGeometry(left, top, wide, high)
 
     def _select(self, index: int) -> None:

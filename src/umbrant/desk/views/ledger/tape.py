@@ -168,11 +168,10 @@ class TapePainter:
         with saved(self.painter):
             self.painter.setBrush(_faded(self.palette.running, 0.62))
             for span in self._shown(record):
-                end = (
-                    self.axis.last
-                    if span.end is None
-                    else max(span.end, span.start + 1)
-                )
+                if span.end is None:
+                    end = self.axis.last
+                else:
+                    end = max(span.end, span.start + 1)
                 left, right = self.axis.x_of(span.start), self.axis.x_of(end)
                 self.painter.setClipRect(
                     QRectF(
@@ -280,7 +279,10 @@ class TapePainter:
             under = (
                 gauge.measured is not Measured.ROLL or gauge.value < gauge.of
             )
-            colour = self.palette.success if under else self.palette.refused
+            if under:
+                colour = self.palette.success
+            else:
+                colour = self.palette.refused
             self.painter.fillRect(
                 QRectF(x - 1, self.axis.foot - height - 1, 3, 2), colour
             )

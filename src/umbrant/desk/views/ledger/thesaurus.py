@@ -321,7 +321,9 @@ def stem(word: str) -> str:
     for ending in ("ing", "ed", "es", "s", "e"):
         if word.endswith(ending) and len(word) > len(ending) + 2:
             word = word.removesuffix(ending)
-            return word[:-1] if word[-2:-1] == word[-1:] else word
+            if word[-2:-1] == word[-1:]:
+                return word[:-1]
+            return word
     return word
 
 

@@ -94,7 +94,9 @@ class LedgerView(ChipTable):
     def layout_of(self, row: Row) -> RowLayout:
         """The layout of a row's sentence in the outline's present width."""
         behavior = self.ledger.behavior
-        depth = behavior.outline.depth[row.id] if behavior else 0
+        depth = 0
+        if behavior:
+            depth = behavior.outline.depth[row.id]
         shown_as = (
             depth,
             row.id == self.ledger.in_full,
@@ -112,7 +114,9 @@ class LedgerView(ChipTable):
 
     def layout_at(self, index: int) -> RowLayout | None:
         row = self.ledger.row_at(index)
-        return self.layout_of(row) if row is not None else None
+        if row is not None:
+            return self.layout_of(row)
+        return None
 
     def selected_index(self) -> int:
         return self.ledger.line_of(self.desk.row_id)
@@ -150,9 +154,10 @@ class LedgerView(ChipTable):
         """Show all parameters of the selected row, or only those that are not
         at their default.
         """
-        self.ledger.in_full = (
-            "" if self.ledger.in_full == self.desk.row_id else self.desk.row_id
-        )
+        if self.ledger.in_full == self.desk.row_id:
+            self.ledger.in_full = ""
+        else:
+            self.ledger.in_full = self.desk.row_id
         self.lay_out_again()
 
     def heading(self) -> str:
@@ -207,7 +212,10 @@ class LedgerView(ChipTable):
         if row is None or behavior is None:
             return
         siblings = behavior.outline.siblings(row.id)
-        anchor = self.anchor if self.anchor in siblings else row.id
+        if self.anchor in siblings:
+            anchor = self.anchor
+        else:
+            anchor = row.id
         index = siblings.index(row.id) + step
         if 0 <= index < len(siblings):
             self.desk.select_row(siblings[index])
@@ -261,11 +269,9 @@ class LedgerView(ChipTable):
             self.setFocus()
             return
         grips = self.dragging.can_grip(event, index, row)
-        anchor = (
-            (self.anchor or self.desk.row_id)
-            if event.modifiers() & SHIFT
-            else ""
-        )
+        anchor = ""
+        if event.modifiers() & SHIFT:
+            anchor = self.anchor or self.desk.row_id
         if not (grips and row.id in self.selected_rows):
             self.desk.select_row(row.id)
             self._begin_at(anchor)
@@ -443,11 +449,9 @@ class LedgerView(ChipTable):
     def _set_height(self, index: int) -> int:
         """Give a line the height of its sentence; returns by how much it grew."""
         layout = self.layout_at(index)
-        grown = (
-            int(layout.height) - self.rowHeight(index)
-            if layout is not None
-            else 0
-        )
+        grown = 0
+        if layout is not None:
+            grown = int(layout.height) - self.rowHeight(index)
         if grown:
             self.setRowHeight(index, self.rowHeight(index) + grown)
         return grown
@@ -498,7 +502,10 @@ class LedgerView(ChipTable):
     def _begin_at(self, anchor: str) -> None:
         """The selection goes from this row to the one that is looked at."""
         self.anchor = anchor
-        self.brushes.selected = tuple(self.selected_rows) if anchor else ()
+        if anchor:
+            self.brushes.selected = tuple(self.selected_rows)
+        else:
+            self.brushes.selected = ()
         self.viewport().update()
 
     def _show_selected(self, row_id: str) -> None:

@@ -142,7 +142,10 @@ class CellAdditions(QObject):
     def _scope(self) -> CellScope:
         desk, cells = self._table.desk, self._table.machine.cells
         source = self._table.machine.source_at(self._table.currentIndex().row())
-        keys = desk.keys_at(source.row_id) if source is not None else {}
+        if source is not None:
+            keys = desk.keys_at(source.row_id)
+        else:
+            keys = {}
         targets = cells.targets() if cells is not None else []
         return CellScope(
             desk.project, keys, desk.catalog, names_in(desk.project), targets

@@ -47,7 +47,9 @@ class TriggerColumn:
 
     def args(self) -> dict[str, str]:
         """What a new transition of this column begins with."""
-        return {"event": self.event} if self.event else {}
+        if self.event:
+            return {"event": self.event}
+        return {}
 
 
 @dataclass(frozen=True)
@@ -126,7 +128,9 @@ def machine_around(behavior: Behavior, row_id: str) -> str:
     if around is not None:
         return around
     machines = [row.id for row in behavior.rows if row.kind == MACHINE]
-    return machines[0] if machines else ""
+    if machines:
+        return machines[0]
+    return ""
 
 
 def trigger_of(row: Row) -> TriggerColumn:

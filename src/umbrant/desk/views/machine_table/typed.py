@@ -89,11 +89,17 @@ def read_transition(
     """The transition in a text that was typed into a column. Raises CellError."""
     waits, *rest = ARROW.split(text.strip(), maxsplit=1)
     kind, said = _kind_of(waits.strip(), column)
-    event = column.event if kind == ON_EVENT == column.kind and not said else ""
+    event = ""
+    if kind == ON_EVENT == column.kind and not said:
+        event = column.event
     args, new_event = _args_of(kind, said, event, scope)
-    named = rest[0].strip() if rest else ""
+    named = ""
+    if rest:
+        named = rest[0].strip()
     target = _target(named, scope.targets)
-    new_state = named if named and target is None else ""
+    new_state = ""
+    if named and target is None:
+        new_state = named
     return TypedTransition(kind, args, target or "", new_state, new_event)
 
 
@@ -151,7 +157,9 @@ def _time(said: str) -> ParamValue:
         raise CellError(
             f"'{said}' is no time. Write seconds, such as 2 or 2 ± 0.5."
         ) from None
-    return Spread(mean=mean, half_width=half_width) if half_width else mean
+    if half_width:
+        return Spread(mean=mean, half_width=half_width)
+    return mean
 
 
 def _event(said: str, scope: CellScope) -> tuple[dict[str, ParamValue], str]:
@@ -221,7 +229,12 @@ def put_state(
     is_state = behavior.row(line).kind in STATES
     under = behavior.outline.parent[line] if is_state else line
     children = behavior.outline.children[under] if under else ()
-    after = line if is_state else (children[-1] if children else None)
+    if is_state:
+        after = line
+    else:
+        after = None
+        if children:
+            after = children[-1]
     new = Row(id=fresh_id(behavior), kind=STATE, name=name.strip())
     return insert_row(
         project, behavior.name, new, after=after, under=under
@@ -262,9 +275,10 @@ def paste_cells(
             ):
                 behavior = expand_behavior(project, root).behavior
                 states = _states_of(behavior, machine)
-                source = (
-                    _target(name.strip(), states) if name.strip() else machine
-                )
+                if name.strip():
+                    source = _target(name.strip(), states)
+                else:
+                    source = machine
                 here = replace(scope, project=project, targets=states)
                 try:
                     found = read_transition(typed, column, here)
@@ -300,6 +314,8 @@ def _column(head: str) -> TriggerColumn:
         if f"{words} ".startswith(
             prefix if prefix.endswith(" ") else f"{prefix} "
         ):
-            event = words[len(prefix) :].strip() if kind == ON_EVENT else ""
+            event = ""
+            if kind == ON_EVENT:
+                event = words[len(prefix) :].strip()
             return TriggerColumn(kind, event)
     return TriggerColumn(WHEN)

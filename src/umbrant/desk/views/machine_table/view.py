@@ -69,28 +69,27 @@ class MachineModel(QAbstractTableModel):
     def reload(self) -> None:
         """Take up the machine around the selected row as it now is."""
         behavior = self.desk.behavior
-        machine = machine_around(behavior, self.desk.row_id) if behavior else ""
+        machine = ""
+        if behavior:
+            machine = machine_around(behavior, self.desk.row_id)
         self.beginResetModel()
-        self.cells = (
-            MachineCells(behavior, machine) if behavior and machine else None
-        )
+        if behavior and machine:
+            self.cells = MachineCells(behavior, machine)
+        else:
+            self.cells = None
         self.endResetModel()
 
     def source_at(self, line: int) -> SourceLine | None:
         """The state in a line."""
-        return (
-            self.cells.sources[line]
-            if self.cells and 0 <= line < len(self.cells.sources)
-            else None
-        )
+        if self.cells and 0 <= line < len(self.cells.sources):
+            return self.cells.sources[line]
+        return None
 
     def trigger_at(self, column: int) -> TriggerColumn | None:
         """The trigger of a column; None for that of the states."""
-        return (
-            self.cells.triggers[column - 1]
-            if self.cells and 0 < column <= len(self.cells.triggers)
-            else None
-        )
+        if self.cells and 0 < column <= len(self.cells.triggers):
+            return self.cells.triggers[column - 1]
+        return None
 
     def rows_at(self, line: int, column: int) -> list[Row]:
         """What stands in a cell: a state, or transitions."""
@@ -103,19 +102,15 @@ class MachineModel(QAbstractTableModel):
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return (
-            0
-            if parent.isValid() or self.cells is None
-            else len(self.cells.sources)
-        )
+        if parent.isValid() or self.cells is None:
+            return 0
+        return len(self.cells.sources)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return (
-            0
-            if parent.isValid() or self.cells is None
-            else len(self.cells.triggers) + 1
-        )
+        if parent.isValid() or self.cells is None:
+            return 0
+        return len(self.cells.triggers) + 1
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -145,12 +140,16 @@ class MachineModel(QAbstractTableModel):
         ):
             return None
         trigger = self.trigger_at(section)
-        return trigger.title if trigger is not None else "State"
+        if trigger is not None:
+            return trigger.title
+        return "State"
 
     def name_of(self, source: SourceLine) -> str:
         """What a line is called."""
         row = self._behavior().row(source.row_id)
-        return "from any state" if source.is_machine else row.name or row.kind
+        if source.is_machine:
+            return "from any state"
+        return row.name or row.kind
 
     def pieces(self, row: Row) -> list[Any]:
         """The sentence of a transition, as it stands in a cell."""
@@ -372,9 +371,9 @@ class MachineTable(ChipTable):
             return False
         behavior = cells.behavior
         above = behavior.outline.parent[source.row_id]
-        initial = (
-            str(behavior.row(above).args.get("initial", "")) if above else ""
-        )
+        initial = ""
+        if above:
+            initial = str(behavior.row(above).args.get("initial", ""))
         siblings = [
             each.row_id
             for each in cells.sources
@@ -382,11 +381,9 @@ class MachineTable(ChipTable):
         ]
         if above is not None and behavior.row(above).kind == REGIONS:
             return False
-        return (
-            source.row_id.rpartition("/")[2] == initial
-            if initial
-            else siblings[0] == source.row_id
-        )
+        if initial:
+            return source.row_id.rpartition("/")[2] == initial
+        return siblings[0] == source.row_id
 
     def lay_out_again(self) -> None:
         self._layouts.clear()
@@ -612,9 +609,10 @@ class MachineTable(ChipTable):
 
     def _moved(self, *_: object) -> None:
         cells, explainer = self.machine.cells, self.desk.explainer
-        self.fired = (
-            fired_last(explainer, cells.machine, self.desk.playhead)
-            if cells and explainer
-            else ""
-        )
+        if cells and explainer:
+            self.fired = fired_last(
+                explainer, cells.machine, self.desk.playhead
+            )
+        else:
+            self.fired = ""
         self.viewport().update()

@@ -207,4 +207,6 @@ def draw_head(
 
 
 def _area(box: QRectF) -> float:
-    return box.width() * box.height() if box.isValid() else 0.0
+    if box.isValid():
+        return box.width() * box.height()
+    return 0.0

@@ -186,11 +186,10 @@ def open_rows(
             row_id = waiting.pop(0)
             for child in _nested(behavior, row_id) if row_id in opened else ():
                 inner = len(_nested(behavior, child.id))
-                fits = (
-                    child.id in around
-                    if at_any_cost
-                    else used + inner - 1 <= lines
-                )
+                if at_any_cost:
+                    fits = child.id in around
+                else:
+                    fits = used + inner - 1 <= lines
                 if (
                     inner
                     and fits
@@ -246,7 +245,10 @@ def draw_tree(
         widths[depth] = max(widths.get(depth, 0.0), box.w)
         boxes.append(box)
         depths[row.id] = depth
-        inner = [place(child, depth + 1) for child in nested] if is_open else []
+        if is_open:
+            inner = [place(child, depth + 1) for child in nested]
+        else:
+            inner = []
         if inner:
             box.y = (inner[0].y + inner[-1].y) / 2
             arrows.extend(MapArrow(row.id, child.row_id) for child in inner)
@@ -276,9 +278,10 @@ def draw_machine(
     arrows = list(_bowed(_transitions(behavior, machine)))
     tops = _states(behavior, machine, arrows, measure)
     width, height = _arrange(tops, arrows, machine, behavior, measure)
-    around = (
-        LOOP_ROOM if any(arrow.start == arrow.end for arrow in arrows) else PAD
-    )
+    if any(arrow.start == arrow.end for arrow in arrows):
+        around = LOOP_ROOM
+    else:
+        around = PAD
     for box in tops:
         box.moved(around, around)
     drawing = MapLayout(
@@ -473,7 +476,9 @@ def label_of(row: Row) -> str:
         "when": str(row.args.get("when", "when")),
     }
     text = labels.get(row.kind, row.kind)
-    return text if len(text) <= 26 else f"{text[:25]}…"
+    if len(text) <= 26:
+        return text
+    return f"{text[:25]}…"
 
 
 def _rows(

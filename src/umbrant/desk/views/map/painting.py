@@ -178,12 +178,13 @@ def _paint_box(
     palette: Palette,
 ) -> None:
     rect, running = placement.rect(box), box.row_id in look.running
-    round_ = (
-        rect.height() / 2
-        if box.kind in (STATE, FINAL, HISTORY) and not box.inside
-        else 6.0
-    )
-    fill = palette.running if running and not box.inside else palette.chip_fill
+    round_ = 6.0
+    if box.kind in (STATE, FINAL, HISTORY) and not box.inside:
+        round_ = rect.height() / 2
+    if running and not box.inside:
+        fill = palette.running
+    else:
+        fill = palette.chip_fill
     line = QPen(
         palette.running if running else palette.chip_rule,
         1.6 if running else 1.0,
@@ -278,7 +279,9 @@ def _paint_arrows(
     """
 
     def colour(arrow: MapArrow) -> QColor:
-        return palette.now if arrow.row_id in look.fired else palette.dim
+        if arrow.row_id in look.fired:
+            return palette.now
+        return palette.dim
 
     painter.setFont(placement.label_font)
     for arrow, box in traced.from_any.items():

@@ -129,9 +129,14 @@ class MapView(PaintedView):
         lines = lines_in(self.height() / LEGIBLE)
         folded = self.desk.folds.rows & behavior.by_id.keys()
         if self._zoom or len(behavior.rows) <= lines:
-            return frozenset(behavior.by_id.keys() - folded) if folded else None
+            if folded:
+                return frozenset(behavior.by_id.keys() - folded)
+            return None
         explainer, tick = self.desk.explainer, self.desk.playhead
-        path = explainer.path(tick) if explainer is not None else ()
+        if explainer is not None:
+            path = explainer.path(tick)
+        else:
+            path = ()
         return open_rows(behavior, (*path, self.desk.row_id), lines, folded)
 
     def heading(self) -> str:
@@ -139,21 +144,20 @@ class MapView(PaintedView):
         waits for.
         """
         behavior = self.desk.behavior
-        machine = self._machine(behavior) if behavior else ""
-        title = (
-            behavior.row(machine).name
-            if behavior and machine
-            else behavior.title
-            if behavior
-            else ""
-        )
+        machine = ""
+        if behavior:
+            machine = self._machine(behavior)
+        if behavior and machine:
+            title = behavior.row(machine).name
+        else:
+            title = ""
+            if behavior:
+                title = behavior.title
         if self._link:
             return "drop it on the state that it leads to · Esc lets go"
-        return (
-            "drag from state to state"
-            if machine
-            else f"of {title} · click a box to find its row"
-        )
+        if machine:
+            return "drag from state to state"
+        return f"of {title} · click a box to find its row"
 
     def parts(self) -> list[AccessiblePart]:
         """The boxes and the arrows between them, for a screen reader."""
@@ -345,19 +349,21 @@ class MapView(PaintedView):
             for each in top.all()
             if self.box_rect(each).contains(point)
         ]
-        row_id = boxes[-1].row_id if boxes else ""
-        return row_id if row_id and behavior.row(row_id).kind in STATES else ""
+        row_id = ""
+        if boxes:
+            row_id = boxes[-1].row_id
+        if row_id and behavior.row(row_id).kind in STATES:
+            return row_id
+        return ""
 
     def _link_by_key(self) -> bool:
         """Begin to draw a transition from the selected state, or draw it to the
         one that is selected now.
         """
         drawing, row_id = self.drawing, self.desk.row_id
-        box = (
-            drawing.box(row_id)
-            if drawing is not None and drawing.is_machine
-            else None
-        )
+        box = None
+        if drawing is not None and drawing.is_machine:
+            box = drawing.box(row_id)
         if box is None:
             return False
         if self._link:
@@ -398,12 +404,13 @@ class MapView(PaintedView):
         self.menu = trigger_menu(self, self.desk, add)
         heading = menu_heading(f"{names[0]} → {names[1]}", self.menu)
         self.menu.insertAction(self.menu.actions()[0], heading)
-        box = self._drawing.box(target) if self._drawing is not None else None
-        corner = (
-            self.box_rect(box).bottomLeft()
-            if box is not None
-            else self._link_to
-        )
+        box = None
+        if self._drawing is not None:
+            box = self._drawing.box(target)
+        if box is not None:
+            corner = self.box_rect(box).bottomLeft()
+        else:
+            corner = self._link_to
         self.menu.popup(self.mapToGlobal(corner.toPoint()))
 
     def _walk(self, across: int, down: int) -> None:
@@ -422,7 +429,9 @@ class MapView(PaintedView):
             along, aside = (
                 (dx * across, abs(dy)) if across else (dy * down, abs(dx))
             )
-            return along + 2 * aside if along > 1 else math.inf
+            if along > 1:
+                return along + 2 * aside
+            return math.inf
 
         nearest = min(boxes, key=away, default=None)
         if nearest is not None and away(nearest) < math.inf:
@@ -461,11 +470,9 @@ class MapView(PaintedView):
         )
         arrow = written or nearest or on
         leaf = [box for box in under if not box.inside]
-        return (
-            leaf[-1].row_id
-            if leaf
-            else arrow or (under[-1].row_id if under else "")
-        )
+        if leaf:
+            return leaf[-1].row_id
+        return arrow or (under[-1].row_id if under else "")
 
     # drawing
 
@@ -493,11 +500,10 @@ class MapView(PaintedView):
     def _look(self, drawing: MapLayout, behavior: Behavior) -> MapLook:
         boxes = [box.row_id for top in drawing.boxes for box in top.all()]
         here = drawing.box(self.desk.row_id)
-        to = (
-            self._link_to
-            if self._held is not None or here is None
-            else self.box_rect(here).center()
-        )
+        if self._held is not None or here is None:
+            to = self._link_to
+        else:
+            to = self.box_rect(here).center()
         return MapLook(
             running=frozenset(
                 row_id

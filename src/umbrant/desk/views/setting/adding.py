@@ -44,7 +44,9 @@ def literal(text: str) -> Value | None:
     try:
         return float(typed)
     except ValueError:
-        return read_point(typed) if typed.startswith("(") else typed
+        if typed.startswith("("):
+            return read_point(typed)
+        return typed
 
 
 def new_board(project: Project) -> Blackboard:
@@ -120,11 +122,10 @@ def casting(path: Path, project: Project) -> tuple[Addition, ...]:
     def member(project: Project, name: str, behavior: str | None) -> Member:
         scenario: Scenario = at(project, path)
         stage = project.find_stage(scenario.stage)
-        start = (
-            (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1))
-            if stage
-            else (0.0, 0.0)
-        )
+        if stage:
+            start = (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1))
+        else:
+            start = (0.0, 0.0)
         return Member(
             name=fresh_name(name, [each.name for each in scenario.cast]),
             behavior=behavior,
@@ -176,8 +177,13 @@ def about_member(
         )
     )
     if member.behavior is None:
-        at_s = member.walk[-1].at_s + 5.0 if member.walk else 0.0
-        last = member.walk[-1].to if member.walk else member.start
+        at_s = 0.0
+        if member.walk:
+            at_s = member.walk[-1].at_s + 5.0
+        if member.walk:
+            last = member.walk[-1].to
+        else:
+            last = member.start
         adds.append(
             Addition(
                 "Point of the walk",
@@ -220,13 +226,17 @@ def _first_value(key: Key) -> Value:
         KeyType.NUMBER: key.low or 0.0,
         KeyType.POINT: (0.0, 0.0),
     }
-    return key.default if key.default is not None else first.get(key.type, "")
+    if key.default is not None:
+        return key.default
+    return first.get(key.type, "")
 
 
 def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
     """The cues that can be put into the scenario of a path."""
     scenario: Scenario = at(project, path)
-    name = scenario.cast[0].name if scenario.cast else "somebody"
+    name = "somebody"
+    if scenario.cast:
+        name = scenario.cast[0].name
     events = [each.name for each in project.event_list.events]
     prop = Prop(
         name="dropped",
@@ -250,7 +260,9 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
             value=numbered.body.stats[first].value,
         )
     thinking = next((each for each in scenario.cast if each.behavior), None)
-    behavior = project.find_behavior(thinking.behavior) if thinking else None
+    behavior = None
+    if thinking:
+        behavior = project.find_behavior(thinking.behavior)
     if thinking is not None and behavior is not None and behavior.rows:
         cue_actions["Cue: hold a row’s result"] = HoldResult(
             holds=behavior.outline.tops[0],

@@ -136,11 +136,10 @@ class DocumentLines:
         elif key.type is KeyType.POINT:
             path = (*say.path, name)
             found = at(self.project, path)
-            shown = (
-                point_text(found)
-                if isinstance(found, tuple)
-                else value_text(found)
-            )
+            if isinstance(found, tuple):
+                shown = point_text(found)
+            else:
+                shown = value_text(found)
             say.text(name, "value", empty="not set", read=_read_optional_point)
             say.show(shown)
         else:
@@ -177,4 +176,6 @@ def choices_of(
 
 
 def _read_optional_point(text: str) -> Point | None:
-    return None if text.strip() in ("", "not set") else read_point(text)
+    if text.strip() in ("", "not set"):
+        return None
+    return read_point(text)

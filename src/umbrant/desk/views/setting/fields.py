@@ -171,7 +171,9 @@ class LineWriter:
             read=read,
             quantity=quantity,
         )
-        unit = f" {quantity.unit}" if quantity.unit else ""
+        unit = ""
+        if quantity.unit:
+            unit = f" {quantity.unit}"
         if chip.value is None or not isinstance(chip.value, int | float):
             return self._piece(
                 empty if chip.value is None else value_text(chip.value), chip

@@ -49,7 +49,10 @@ def shown_lines(
     for line in lines:
         if hidden_below >= 0 and line.depth > hidden_below:
             continue
-        hidden_below = line.depth if is_closed(line, toggled) else -1
+        if is_closed(line, toggled):
+            hidden_below = line.depth
+        else:
+            hidden_below = -1
         shown.append(line)
     return shown
 
@@ -69,18 +72,19 @@ def best_line(
     wanted = " ".join(words).lower()
 
     def rank(line: SettingLine) -> int:
-        name = (
-            line.pieces[1].text.lower()
-            if len(line.pieces) > 1 and not line.heading
-            else ""
-        )
+        name = ""
+        if len(line.pieces) > 1 and not line.heading:
+            name = line.pieces[1].text.lower()
         return (
             (name == wanted) * 3
             or (name.startswith(wanted)) * 2
             or (wanted in name) * 1
         )
 
-    found = [line for line in lines if _holds(line, words)] if words else []
+    if words:
+        found = [line for line in lines if _holds(line, words)]
+    else:
+        found = []
     return max(found, key=rank, default=None)
 
 

@@ -159,11 +159,9 @@ class Setting(DocumentLines):
                 say.words(f"with {len(behavior.overrides)} rows otherwise")
             users = self._users(behavior.name)
             named = ", ".join(users[:MOST_USERS])
-            more = (
-                f" and {len(users) - MOST_USERS} more"
-                if len(users) > MOST_USERS
-                else ""
-            )
+            more = ""
+            if len(users) > MOST_USERS:
+                more = f" and {len(users) - MOST_USERS} more"
             say.words(
                 f"· used by {named}{more}" if users else "· used by nobody yet"
             )
@@ -187,9 +185,9 @@ class Setting(DocumentLines):
         def make(project: Project) -> Behavior:
             taken = [each.name for each in project.behaviors]
             name = fresh_name(start.title.lower(), taken, "-")
-            board = (
-                project.blackboards[0].name if project.blackboards else "keys"
-            )
+            board = "keys"
+            if project.blackboards:
+                board = project.blackboards[0].name
             return behavior_from(
                 start, name, name.capitalize().replace("-", " "), board
             )
@@ -208,9 +206,9 @@ class Setting(DocumentLines):
         def make(project: Project) -> Behavior:
             taken = [each.name for each in project.behaviors]
             name = fresh_name(recipe.id, taken, "-")
-            board = (
-                project.blackboards[0].name if project.blackboards else "keys"
-            )
+            board = "keys"
+            if project.blackboards:
+                board = project.blackboards[0].name
             return Behavior(name=name, title=recipe.title, blackboard=board)
 
         def fill(project: Project, made: Behavior) -> Project:
@@ -382,11 +380,9 @@ class Setting(DocumentLines):
             strict=True,
         ):
             if found:
-                more = (
-                    f" and {len(found) - MOST_LISTED} more"
-                    if len(found) > MOST_LISTED
-                    else ""
-                )
+                more = ""
+                if len(found) > MOST_LISTED:
+                    more = f" and {len(found) - MOST_LISTED} more"
                 lines.append(f"{what} {', '.join(found[:MOST_LISTED])}{more}.")
         return "\n".join(lines)
 
@@ -498,4 +494,8 @@ _KEPT_USES: dict[str, tuple[Behavior, Catalog, list[KeyReferences]]] = {}
 
 
 def _rows(count: int) -> str:
-    return "1 row" if count == 1 else f"{count} rows" if count else "none"
+    if count == 1:
+        return "1 row"
+    if count:
+        return f"{count} rows"
+    return "none"

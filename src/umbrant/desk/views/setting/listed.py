@@ -98,9 +98,7 @@ def listed_message(
     if not faults:
         return made
     named = [f"‘{each.entry}’: {each.message}" for each in faults[:MOST_NAMED]]
-    more = (
-        f" And {len(faults) - MOST_NAMED} more."
-        if len(faults) > MOST_NAMED
-        else ""
-    )
+    more = ""
+    if len(faults) > MOST_NAMED:
+        more = f" And {len(faults) - MOST_NAMED} more."
     return f"{made} Not taken: {' '.join(named)}{more}"

@@ -129,11 +129,9 @@ class ScenarioLines(DocumentLines):
         """What several of a cast can have in common: their group and their
         behavior.
         """
-        behavior = (
-            self.project.find_behavior(member.behavior)
-            if member.behavior
-            else None
-        )
+        behavior = None
+        if member.behavior:
+            behavior = self.project.find_behavior(member.behavior)
         parts = [member.group or "", behavior.title if behavior else ""]
         return " · ".join(part for part in parts if part)
 
@@ -404,7 +402,9 @@ def _held_rows(
 ) -> list[Choice]:
     """The rows of an agent that can be held, by number and name."""
     member = scenario.find_player(action.of)
-    behavior = member.behavior if member else None
+    behavior = None
+    if member:
+        behavior = member.behavior
     if behavior is None or project.find_behavior(behavior) is None:
         return [Choice(action.holds, action.holds)]
     rows = expand_behavior(project, behavior).behavior

@@ -105,8 +105,13 @@ class SettingModel(QAbstractTableModel):
     def section_at(self, index: int) -> list[SettingLine]:
         """The headings that a place is below of: the section and its document."""
         line = self.line_at(index)
-        around = lines_around(self.lines, line.path) if line is not None else []
-        return [*around, line][:2] if line is not None else []
+        if line is not None:
+            around = lines_around(self.lines, line.path)
+        else:
+            around = []
+        if line is not None:
+            return [*around, line][:2]
+        return []
 
     def headerData(
         self,
@@ -129,7 +134,9 @@ class SettingModel(QAbstractTableModel):
 
     def line_at(self, index: int) -> SettingLine | None:
         """The line at a place."""
-        return self.lines[index] if 0 <= index < len(self.lines) else None
+        if 0 <= index < len(self.lines):
+            return self.lines[index]
+        return None
 
     def line_of(self, path: Path) -> int:
         """The place of the line of a path; -1 if it is not shown."""
@@ -144,11 +151,15 @@ class SettingModel(QAbstractTableModel):
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.lines)
+        if parent.isValid():
+            return 0
+        return len(self.lines)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 1
+        if parent.isValid():
+            return 0
+        return 1
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
@@ -158,9 +169,9 @@ class SettingModel(QAbstractTableModel):
             return None
         if role == Qt.ItemDataRole.DisplayRole:
             return line.text
-        return (
-            line.help or None if role == Qt.ItemDataRole.ToolTipRole else None
-        )
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return line.help or None
+        return None
 
 
 class LineDelegate(SentenceDelegate):
@@ -175,11 +186,9 @@ class LineDelegate(SentenceDelegate):
             self._view.setting.line_at(place),
             self._view.brushes.palette,
         )
-        return (
-            palette.ground
-            if line is not None and line.heading
-            else palette.sheet
-        )
+        if line is not None and line.heading:
+            return palette.ground
+        return palette.sheet
 
     def draw_before(
         self, painter: QPainter, layout: RowLayout, place: int
@@ -265,11 +274,9 @@ class SettingView(ChipTable):
             for project in (self.desk.project, self._shown)
         )
         new = [name for name in now if name not in before]
-        return (
-            (path[0], new[0], *path[2:])
-            if path[1] not in now and len(new) == 1
-            else path
-        )
+        if path[1] not in now and len(new) == 1:
+            return (path[0], new[0], *path[2:])
+        return path
 
     def _followed_entry(self, path: Path) -> Path:
         """Where the entry of a mapping is now, if it is called otherwise than
@@ -287,7 +294,9 @@ class SettingView(ChipTable):
         renamed = (
             path[-1] not in now and len(now) == len(before) and len(new) == 1
         )
-        return (*path[:-1], new[0]) if renamed else path
+        if renamed:
+            return (*path[:-1], new[0])
+        return path
 
     def select_path(self, path: Path) -> None:
         """Look at the line of a path, or at the nearest that is left before it."""
@@ -295,16 +304,16 @@ class SettingView(ChipTable):
             path = self.setting.nearest_around(path) or path
         while path and self.setting.line_of(path) < 0:
             last = path[-1]
-            path = (
-                (*path[:-1], last - 1)
-                if isinstance(last, int) and last > 0
-                else path[:-1]
-            )
+            if isinstance(last, int) and last > 0:
+                path = (*path[:-1], last - 1)
+            else:
+                path = path[:-1]
         index = max(0, self.setting.line_of(path))
         self.setCurrentIndex(self.setting.index(index, SENTENCES))
-        self._path = (
-            self.setting.lines[index].path if self.setting.lines else ()
-        )
+        if self.setting.lines:
+            self._path = self.setting.lines[index].path
+        else:
+            self._path = ()
         self.scrollTo(self.currentIndex())
         self.viewport().update()
 
@@ -353,9 +362,10 @@ class SettingView(ChipTable):
             )
             if looks not in self._heights:
                 layout = self.layout_at(index)
-                self._heights[looks] = (
-                    int(layout.height) if layout is not None else 0
-                )
+                if layout is not None:
+                    self._heights[looks] = int(layout.height)
+                else:
+                    self._heights[looks] = 0
             if self.rowHeight(index) != self._heights[looks]:
                 self.setRowHeight(index, self._heights[looks])
         self.viewport().update()
@@ -438,11 +448,9 @@ class SettingView(ChipTable):
         path = self._path
         if self.member_here() is not None:
             return NumbersTarget(path[:4])
-        return (
-            KeysTarget(path[:2])
-            if len(path) > 1 and path[0] == "blackboards"
-            else None
-        )
+        if len(path) > 1 and path[0] == "blackboards":
+            return KeysTarget(path[:2])
+        return None
 
     def delete(self) -> bool:
         self._remove()
@@ -521,9 +529,9 @@ class SettingView(ChipTable):
         path, member = self._path, self.member_here()
         if member is not None:
             return member.behavior
-        return (
-            str(path[1]) if len(path) > 1 and path[0] == "behaviors" else None
-        )
+        if len(path) > 1 and path[0] == "behaviors":
+            return str(path[1])
+        return None
 
     def member_here(self) -> Member | None:
         """The one of a cast that the selected line is about, if it is about
@@ -533,7 +541,9 @@ class SettingView(ChipTable):
         if len(path) < 4 or path[0] != "scenarios" or path[2] != "cast":
             return None
         found = at(self.desk.project, path[:4])
-        return found if isinstance(found, Member) else None
+        if isinstance(found, Member):
+            return found
+        return None
 
     # events
 
@@ -570,4 +580,6 @@ class SettingView(ChipTable):
 
 
 def _called(line: SettingLine) -> str:
-    return line.pieces[1].text if len(line.pieces) > 1 else ""
+    if len(line.pieces) > 1:
+        return line.pieces[1].text
+    return ""

@@ -39,7 +39,9 @@ def candidates(
         best = kept.gauge_at(tick)
         for part, gauges in kept.gauges.items():
             name, gauge = candidate_of(part), gauges.at(tick)
-            at = place_of(name) if name is not None else None
+            at = None
+            if name is not None:
+                at = place_of(name)
             # Without a bonus, not even one of 0, it is no candidate any more.
             if name is None or gauge is None or gauge.of is None or at is None:
                 continue

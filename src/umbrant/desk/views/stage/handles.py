@@ -23,7 +23,9 @@ class Handle:
     @property
     def about(self) -> Path:
         """The path of what the point belongs to, as the setting has it."""
-        return self.path[:-2] if "corners" in self.path else self.path[:-1]
+        if "corners" in self.path:
+            return self.path[:-2]
+        return self.path[:-1]
 
 
 @dataclass(frozen=True)
@@ -47,16 +49,14 @@ def in_line(
     """
     above = min(others, key=lambda each: abs(each[0] - to[0]), default=None)
     level = min(others, key=lambda each: abs(each[1] - to[1]), default=None)
-    above = (
-        above
-        if above is not None and abs(above[0] - to[0]) <= within_m
-        else None
-    )
-    level = (
-        level
-        if level is not None and abs(level[1] - to[1]) <= within_m
-        else None
-    )
+    if above is not None and abs(above[0] - to[0]) <= within_m:
+        above = above
+    else:
+        above = None
+    if level is not None and abs(level[1] - to[1]) <= within_m:
+        level = level
+    else:
+        level = None
     return (above[0] if above else to[0], level[1] if level else to[1]), Guides(
         above, level
     )

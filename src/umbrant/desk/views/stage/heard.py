@@ -231,7 +231,9 @@ def _loudness(source: NoiseSource, values: Values) -> float:
         loudness, param.default if param is not None else None
     )
     found = values.get(given.key) if isinstance(given, KeyRef) else given
-    return float(found) if isinstance(found, int | float) else 0.0
+    if isinstance(found, int | float):
+        return float(found)
+    return 0.0
 
 
 # events

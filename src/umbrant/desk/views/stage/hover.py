@@ -152,11 +152,9 @@ def _box(view: "StageView", at: Point) -> QRectF:
 def _of_body(view: "StageView", member: Member) -> str:
     """Who it is, how it decides, and what leads it now."""
     title = member.title or member.name
-    behavior = (
-        view.desk.project.find_behavior(member.behavior)
-        if member.behavior
-        else None
-    )
+    behavior = None
+    if member.behavior:
+        behavior = view.desk.project.find_behavior(member.behavior)
     lead = view.desk.leading_row(member.name)
     scores = [
         each.words for each in candidates_of(view) if each.name == member.name

@@ -79,7 +79,9 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
     """What moves, at this moment."""
     live, way = view.live, way_of(view)
     here = view.place_of(view.desk.agent)
-    tick = live.frame.tick if live is not None and live.frame else 0
+    tick = 0
+    if live is not None and live.frame:
+        tick = live.frame.tick
     return StageLook(
         things=tuple(_things(view, stage)),
         figures=tuple(_figures(view, scenario)),
@@ -117,8 +119,13 @@ def props_now(
         yield from ((prop.name, prop.at, prop.level) for prop in stage.props)
     else:
         for name, levels in take.levels.items():
-            level = float(levels[tick]) if tick < len(levels) else math.nan
-            place = take.props[name].at(tick) if name in take.props else None
+            if tick < len(levels):
+                level = float(levels[tick])
+            else:
+                level = math.nan
+            place = None
+            if name in take.props:
+                place = take.props[name].at(tick)
             if place is not None and not math.isnan(level):
                 yield name, place.at, level
 
@@ -188,14 +195,23 @@ def _is_followed(view: "StageView", member: Member) -> bool:
 def _label(view: "StageView", member: Member, followed: bool) -> str:
     """The name of a body; of who is looked at also what it does."""
     text = member.title or member.name
-    doing = _doing(view) if followed and view.live is None else ""
-    return f"{text} · {doing}" if doing else text
+    doing = ""
+    if followed and view.live is None:
+        doing = _doing(view)
+    if doing:
+        return f"{text} · {doing}"
+    return text
 
 
 def _doing(view: "StageView") -> str:
     explainer = view.desk.explainer
-    path = explainer.path(view.desk.playhead) if explainer else ()
-    return explainer.names.titles[path[-1]] if explainer and path else ""
+    if explainer:
+        path = explainer.path(view.desk.playhead)
+    else:
+        path = ()
+    if explainer and path:
+        return explainer.names.titles[path[-1]]
+    return ""
 
 
 def _said(view: "StageView", name: str) -> str:
@@ -209,7 +225,9 @@ def _said(view: "StageView", name: str) -> str:
         for when, _, text in take.agents[name].said
         if 0 <= tick - when < SAID_S * take.header.ticks_per_s
     ]
-    return recent[-1] if recent else ""
+    if recent:
+        return recent[-1]
+    return ""
 
 
 def _cone(view: "StageView") -> Cone | None:
@@ -243,7 +261,9 @@ def rings_of(view: "StageView") -> Iterator[Ring]:
             if target
             else ()
         ):
-            name = target.name if target is not None else ""
+            name = ""
+            if target is not None:
+                name = target.name
             for ring in condition_rings(
                 when, desk.catalog, values, here[0], name
             ):
@@ -270,7 +290,9 @@ def noises_of(view: "StageView") -> Iterator[NoiseRing]:
 def events_of(view: "StageView") -> list[EventLine]:
     """The events on their way."""
     moment = _moment(view)
-    return events(moment, view.desk.agent) if moment is not None else []
+    if moment is not None:
+        return events(moment, view.desk.agent)
+    return []
 
 
 def _moment(view: "StageView") -> Moment | None:
@@ -317,7 +339,9 @@ def _values_at(
 ) -> dict[str, Value | None]:
     """What the keys of one of the cast held at a tick."""
     take = view.desk.take
-    record = take.agents.get(agent) if take is not None else None
+    record = None
+    if take is not None:
+        record = take.agents.get(agent)
     keys = record.keys.items() if record is not None else ()
     written = {name: changes.at(tick) for name, changes in keys}
     return {
@@ -329,7 +353,9 @@ def _place_named(view: "StageView", name: str) -> Point | None:
     """Where one of the cast, a prop or a place is at the playhead."""
     found, stage = view.place_of(name), view.shown_stage()
     if found is not None or stage is None:
-        return found[0] if found is not None else None
+        if found is not None:
+            return found[0]
+        return None
     standing: dict[str, Point] = {
         place.name: place.at for place in stage.places
     }

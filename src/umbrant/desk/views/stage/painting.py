@@ -204,7 +204,10 @@ def paint_standing(
             )
         )
         painter.setBrush(palette.sheet)
-        size = HANDLE if standing.handled or square.chosen else HANDLE / 2
+        if standing.handled or square.chosen:
+            size = HANDLE
+        else:
+            size = HANDLE / 2
         at = projection.to_pixels(square.at)
         painter.drawRect(
             QRectF(at.x() - size / 2, at.y() - size / 2, size, size)
@@ -327,7 +330,10 @@ def _name_lines(
             (each.here[0] + each.there[0]) / 2,
             (each.here[1] + each.there[1]) / 2,
         )
-        colour = palette.refused if each.blocked_at else palette.ink
+        if each.blocked_at:
+            colour = palette.refused
+        else:
+            colour = palette.ink
         labels.write(each.words, projection.to_pixels(middle), 4, colour)
     for ring in look.rings:
         if ring.name:
@@ -516,18 +522,18 @@ def speech_place(
     ]
     boxes = [box_for(painter, text, each, wide) for each in places]
     best = labels.best_of(boxes)
-    return places[0] if best is None else places[boxes.index(best)]
+    if best is None:
+        return places[0]
+    return places[boxes.index(best)]
 
 
 def _fill(figure: BodyFigure, palette: Palette) -> QColor | None:
     """The colour of what leads one of the cast; none for a puppet."""
     if figure.puppet:
         return None
-    return (
-        palette.running
-        if figure.lead is None
-        else palette.leads[figure.lead % len(palette.leads)]
-    )
+    if figure.lead is None:
+        return palette.running
+    return palette.leads[figure.lead % len(palette.leads)]
 
 
 def _paint_guides(

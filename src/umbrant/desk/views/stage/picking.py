@@ -57,11 +57,10 @@ class Picking:
         key = Qt.Key(event.key())
         step = STEPS.get(key)
         if step is not None:
-            metres = (
-                FAR_NUDGE_M
-                if event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-                else NUDGE_M
-            )
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                metres = FAR_NUDGE_M
+            else:
+                metres = NUDGE_M
             self.cross = (
                 self.cross[0] + step[0] * metres,
                 self.cross[1] + step[1] * metres,
@@ -82,9 +81,10 @@ class Picking:
     def _begin(self, picked: Callable[[Point], None]) -> None:
         view, stage = self._view, self._view.shown_stage()
         here = view.place_of(view.desk.agent)
-        middle = (
-            (stage.width_m / 2, stage.height_m / 2) if stage else (0.0, 0.0)
-        )
+        if stage:
+            middle = (stage.width_m / 2, stage.height_m / 2)
+        else:
+            middle = (0.0, 0.0)
         self._picked, self.cross = picked, here[0] if here else middle
         view.setCursor(Qt.CursorShape.CrossCursor)
         view.setFocus()

@@ -84,11 +84,9 @@ def condition_rings(
     except LanguageError:
         return
     for part in walk(tree):
-        kind = (
-            catalog.get(part.sense, Family.SENSE)
-            if isinstance(part, SenseCall)
-            else None
-        )
+        kind = None
+        if isinstance(part, SenseCall):
+            kind = catalog.get(part.sense, Family.SENSE)
         if kind is None or not isinstance(part, SenseCall):
             continue
         for given, value in bound_args(part, kind).items():
@@ -110,7 +108,9 @@ def _distance_bound(atom: ConditionTree, values: Values) -> float | None:
     if not isinstance(atom, Comparison):
         return None
     asks = isinstance(atom.left, SenseCall) and atom.left.sense == "distance"
-    return _number(atom.right, values) if asks else None
+    if asks:
+        return _number(atom.right, values)
+    return None
 
 
 def _number(term: object, values: Values) -> float | None:
@@ -119,12 +119,12 @@ def _number(term: object, values: Values) -> float | None:
     """
     if isinstance(term, NumberTerm):
         return term.value
-    found = values.get(term.key) if isinstance(term, KeyTerm) else None
-    return (
-        float(found)
-        if isinstance(found, int | float) and not isinstance(found, bool)
-        else None
-    )
+    found = None
+    if isinstance(term, KeyTerm):
+        found = values.get(term.key)
+    if isinstance(found, int | float) and not isinstance(found, bool):
+        return float(found)
+    return None
 
 
 def target_of(
@@ -146,5 +146,7 @@ def target_of(
             given = given.place
         if isinstance(given, tuple):
             return given
-        return place_of(given) if isinstance(given, str) else None
+        if isinstance(given, str):
+            return place_of(given)
+        return None
     return None

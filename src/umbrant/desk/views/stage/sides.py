@@ -68,11 +68,9 @@ def two_sides(
         there = _place(part.args[0], values, place_of)
         if there is None or there == here:
             continue
-        blocked = (
-            _blocked(here, there, stage)
-            if part.sense in ASKS_FOR_SIGHT
-            else None
-        )
+        blocked = None
+        if part.sense in ASKS_FOR_SIGHT:
+            blocked = _blocked(here, there, stage)
         yield TwoSides(here, there, *(blocked or ()))
 
 
@@ -85,7 +83,9 @@ def _place(term: object, values: Values, place_of: PlaceOf) -> Point | None:
     value = values.get(term.key)
     if isinstance(value, tuple):
         return value
-    return place_of(value) if isinstance(value, str) else place_of(term.key)
+    if isinstance(value, str):
+        return place_of(value)
+    return place_of(term.key)
 
 
 def _blocked(
@@ -103,4 +103,6 @@ def _blocked(
             at = line.interpolate(away)
             met.append((away, (at.x, at.y), area.name))
     first = min(met, default=None)
-    return (first[1], first[2]) if first is not None else None
+    if first is not None:
+        return (first[1], first[2])
+    return None

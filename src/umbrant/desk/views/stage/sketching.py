@@ -184,7 +184,9 @@ class Sketching:
         if len(about) < 4 or about[0] != "scenarios" or about[2] != "cast":
             return None
         member = at(self._desk.project, about[:4])
-        return (about[:4], member) if member.behavior is None else None
+        if member.behavior is None:
+            return (about[:4], member)
+        return None
 
     def _ask_area(self, one: Point, other: Point) -> None:
         left, right = sorted((one[0], other[0]))
@@ -255,8 +257,13 @@ class Sketching:
                 .simplify(SMOOTHED_M)
                 .coords
             ][1:]
-        at_s = member.walk[-1].at_s if member.walk else 0.0
-        last = member.walk[-1].to if member.walk else member.start
+        at_s = 0.0
+        if member.walk:
+            at_s = member.walk[-1].at_s
+        if member.walk:
+            last = member.walk[-1].to
+        else:
+            last = member.start
         more = []
         for x, y in points:
             at_s += _apart(last, (x, y)) / member.body.walk_m_s

@@ -47,7 +47,9 @@ class Steering:
     def towards(self, to: Point, modifiers: Qt.KeyboardModifier) -> None:
         """Push the puppet towards a place of the stage; with Shift it runs."""
         live = self._rehearsing
-        found = live.place_of(live.puppet.name) if live.puppet else None
+        found = None
+        if live.puppet:
+            found = live.place_of(live.puppet.name)
         if found is not None:
             across, up = to[0] - found[0][0], to[1] - found[0][1]
             far = math.hypot(across, up) > NEAR_M

@@ -172,7 +172,9 @@ class StageView(PaintedView):
 
     def _keep_agent(self) -> None:
         """Put the one who is followed into the middle."""
-        found = self.place_of(self.desk.agent) if self._follows else None
+        found = None
+        if self._follows:
+            found = self.place_of(self.desk.agent)
         if found is not None and not self._fitted:
             middle = QPointF(self.width() / 2, self.height() / 2)
             self._offset += middle - self.to_pixels(found[0])
@@ -245,13 +247,19 @@ class StageView(PaintedView):
         take = self.desk.take
         if take is None:
             scenario = self.desk.scenario
-            member = scenario.find_player(name) if scenario else None
-            return (member.start, member.facing_deg) if member else None
+            member = None
+            if scenario:
+                member = scenario.find_player(name)
+            if member:
+                return (member.start, member.facing_deg)
+            return None
         poses = take.poses.get(name)
         if poses is None or self.desk.playhead >= len(poses):
             return None
         x, y, heading = poses[self.desk.playhead].tolist()
-        return None if math.isnan(x) else ((x, y), heading)
+        if math.isnan(x):
+            return None
+        return ((x, y), heading)
 
     # events
 
@@ -275,11 +283,9 @@ class StageView(PaintedView):
     @property
     def live(self) -> Rehearsing | None:
         """The rehearsal that is going on; None while a take is shown."""
-        return (
-            self.rehearsing
-            if self.rehearsing is not None and self.rehearsing.active
-            else None
-        )
+        if self.rehearsing is not None and self.rehearsing.active:
+            return self.rehearsing
+        return None
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if (
@@ -324,7 +330,10 @@ class StageView(PaintedView):
         if self._held is not None:
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
             to = self.to_stage(event.position(), 2 if free else 1)
-            to = to if free else self.snapped(to, self._held.path)
+            if free:
+                to = to
+            else:
+                to = self.snapped(to, self._held.path)
             self._move_point(self._held, to, f"drag {self._drags}")
         elif self.sketching.active:
             self.sketching.go_on(event.position())
@@ -332,11 +341,10 @@ class StageView(PaintedView):
             self._pan(event.position())
         else:
             grabs = self._handle_at(event.position()) is not None
-            empty = (
-                Qt.CursorShape.CrossCursor
-                if self.arranging
-                else Qt.CursorShape.ArrowCursor
-            )
+            if self.arranging:
+                empty = Qt.CursorShape.CrossCursor
+            else:
+                empty = Qt.CursorShape.ArrowCursor
             self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
 
     def _pan(self, to: QPointF) -> None:
@@ -492,9 +500,9 @@ class StageView(PaintedView):
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]
         if known:
-            index = (
-                known.index(self.chosen) + step if self.chosen in known else 0
-            )
+            index = 0
+            if self.chosen in known:
+                index = known.index(self.chosen) + step
             self.chosen = known[index % len(known)]
             self.picked.emit(self.handles()[index % len(known)].about)
             self.update()
@@ -531,7 +539,9 @@ class StageView(PaintedView):
             (self._apart(handle.at, pixel), handle) for handle in self.handles()
         ]
         best = min(near, key=lambda each: each[0], default=None)
-        return best[1] if best and best[0] <= GRAB else None
+        if best and best[0] <= GRAB:
+            return best[1]
+        return None
 
     def _agent_at(self, pixel: QPointF) -> str | None:
         scenario = self.desk.scenario
@@ -548,9 +558,9 @@ class StageView(PaintedView):
     def shown_stage(self) -> Stage | None:
         """The stage of the scenario that is played."""
         scenario = self.desk.scenario
-        return (
-            self.desk.project.find_stage(scenario.stage) if scenario else None
-        )
+        if scenario:
+            return self.desk.project.find_stage(scenario.stage)
+        return None
 
     # painting
 

@@ -100,7 +100,9 @@ def percent(share: float) -> str:
     """A share of the time in whole percents; what is more than nothing is never
     said to be none.
     """
-    return "< 1" if 0 < share < 0.01 else f"{share * 100:.0f}"
+    if 0 < share < 0.01:
+        return "< 1"
+    return f"{share * 100:.0f}"
 
 
 def _rows(look: StudyLook, behavior: Behavior) -> Iterator[StudyLine]:
@@ -110,7 +112,9 @@ def _rows(look: StudyLook, behavior: Behavior) -> Iterator[StudyLine]:
         found, title = ones.get(row_id), named(behavior, row_id)
         curve = tuple(_curve(look, row_id))
         if found is None:
-            was = " · it ran before" if row_id in before else ""
+            was = ""
+            if row_id in before:
+                was = " · it ran before"
             yield StudyLine(
                 title, f"in no take{was}", row_id, before=before.get(row_id)
             )
@@ -132,8 +136,12 @@ def _row_words(
     if not has_before:
         times = times_text(found.entered.median)
         return f"{share} % · in {found.takes} of {found.of} takes · {times}"
-    time = percent(before.time.median) if before is not None else "0"
-    takes = before.takes if before is not None else 0
+    time = "0"
+    if before is not None:
+        time = percent(before.time.median)
+    takes = 0
+    if before is not None:
+        takes = before.takes
     was = "" if takes == found.takes else f", was {takes}"
     return f"{share} %, was {time} % · in {found.takes} of {found.of}{was}"
 
@@ -152,7 +160,10 @@ def _curve(look: StudyLook, row_id: str) -> Iterator[tuple[float, TakeSpread]]:
 
 
 def _curve_words(curve: tuple[tuple[float, TakeSpread], ...]) -> str:
-    ends = [curve[0], curve[-1]] if len(curve) > 1 else [curve[0]]
+    if len(curve) > 1:
+        ends = [curve[0], curve[-1]]
+    else:
+        ends = [curve[0]]
     return " → ".join(
         f"{number_text(at)}: {percent(time.median)} %" for at, time in ends
     )

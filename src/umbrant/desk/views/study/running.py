@@ -95,18 +95,18 @@ class RunningStudy(QObject):
     @property
     def results(self) -> Path | None:
         """The folder of its results; None before the first study."""
-        return (
-            Path(self._folder.path()) / "results"
-            if self._folder is not None
-            else None
-        )
+        if self._folder is not None:
+            return Path(self._folder.path()) / "results"
+        return None
 
     @property
     def left_s(self) -> float | None:
         """How many seconds it will go on, as far as can be told; None before
         the first takes.
         """
-        counted = self.found.counted if self.found is not None else 0
+        counted = 0
+        if self.found is not None:
+            counted = self.found.counted
         if not self.is_running or not counted:
             return None
         return self._clock.elapsed() / 1000 * (self.takes - counted) / counted
@@ -116,7 +116,9 @@ class RunningStudy(QObject):
         any other study; for each value of a number, where one is varied. Raises
         VaryError.
         """
-        values = len(read_vary(vary, self._desk.project).values) if vary else 1
+        values = 1
+        if vary:
+            values = len(read_vary(vary, self._desk.project).values)
         self.stop()
         # A study of the same scenario stays to be compared with; of a varied
         # number nothing is.
@@ -190,11 +192,9 @@ class RunningStudy(QObject):
     def read(self) -> None:
         """Read what has been found so far of the one who is looked at."""
         if self.results is not None and (self.results / FILE).exists():
-            before = (
-                Path(self._before.path()) / "results"
-                if self._before is not None
-                else None
-            )
+            before = None
+            if self._before is not None:
+                before = Path(self._before.path()) / "results"
             has_before = before is not None and (before / FILE).exists()
             question = _Question(
                 self.results, self._desk.agent, before if has_before else None

@@ -61,33 +61,36 @@ class StudyModel(QAbstractTableModel):
         is_known = (
             found is not None and found.agent == self._desk.agent and found.rows
         )
-        self.lines = (
-            study_lines(found, behavior)
-            if found and behavior and is_known
-            else []
-        )
+        if found and behavior and is_known:
+            self.lines = study_lines(found, behavior)
+        else:
+            self.lines = []
         self.endResetModel()
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.lines)
+        if parent.isValid():
+            return 0
+        return len(self.lines)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else 3
+        if parent.isValid():
+            return 0
+        return 3
 
     def data(
         self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
-        line = (
-            self.lines[index.row()]
-            if 0 <= index.row() < len(self.lines)
-            else None
-        )
+        line = None
+        if 0 <= index.row() < len(self.lines):
+            line = self.lines[index.row()]
         if line is None:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
-            return line.title if index.column() == NAME else line.words
+            if index.column() == NAME:
+                return line.title
+            return line.words
         if role == Qt.ItemDataRole.ToolTipRole:
             return _tip(line)
         return None
@@ -105,10 +108,14 @@ def _tip(line: StudyLine) -> str:
         low, high = line.share.share
         return f"{line.title}: {line.words}; likely {low * 100:.1f} to {high * 100:.1f} %"
     if line.found is None:
-        return f"{line.title}: {line.words}" if line.words else ""
+        if line.words:
+            return f"{line.title}: {line.words}"
+        return ""
     low, high = line.found.share
     first = line.found.first_s
-    begins = f"; first at {first.median:.2f} s" if first is not None else ""
+    begins = ""
+    if first is not None:
+        begins = f"; first at {first.median:.2f} s"
     return (
         f"{line.title}: {line.words}; of all takes, likely {low * 100:.0f} to {high * 100:.0f} %; "
         f"{line.found.succeeded} times done, {line.found.failed} failed, {line.found.stopped} "
@@ -147,7 +154,10 @@ class StudyDelegate(PaintedDelegate):
                 painter, box.adjusted(4, INSET, -10, -INSET), line, palette
             )
             return
-        text = line.title if index.column() == NAME else line.words
+        if index.column() == NAME:
+            text = line.title
+        else:
+            text = line.words
         painter.setFont(self._bold if line.is_heading else self._font)
         is_odd = (
             line.share is not None
@@ -164,7 +174,10 @@ class StudyDelegate(PaintedDelegate):
             if is_faint and line.row_id
             else palette.ink
         )
-        wide = box.width() - 14 if not line.is_heading else 2 * box.width()
+        if not line.is_heading:
+            wide = box.width() - 14
+        else:
+            wide = 2 * box.width()
         shown = self._metrics.elidedText(
             text, Qt.TextElideMode.ElideRight, wide
         )
@@ -209,14 +222,16 @@ class StudyView(PaintedTable):
         study = self.study
         if not study.seeds:
             return "over many seeds"
-        counted = study.found.counted if study.found is not None else 0
-        varied = f" · {study.vary.partition('=')[0]}" if study.vary else ""
+        counted = 0
+        if study.found is not None:
+            counted = study.found.counted
+        varied = ""
+        if study.vary:
+            varied = f" · {study.vary.partition('=')[0]}"
         if study.is_running:
-            left = (
-                f" · {study.left_s:.0f} s to go"
-                if study.left_s is not None
-                else ""
-            )
+            left = ""
+            if study.left_s is not None:
+                left = f" · {study.left_s:.0f} s to go"
             return f"{counted} of {study.takes} takes{left} · Study… stops it{varied}"
         return f"{counted} takes · Enter opens one · {study.scenario}{varied}"
 
@@ -234,7 +249,9 @@ class StudyView(PaintedTable):
             )
         if not self.found.lines:
             painter.setPen(self.delegate.palette_.dim)
-            text = NOTHING if not self.study.seeds else "Playing …"
+            text = "Playing …"
+            if not self.study.seeds:
+                text = NOTHING
             painter.drawText(
                 self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text
             )

@@ -1,5 +1,5 @@
-"""A large project of plain parts: what sixty of the cast, two hundred props and
-forty states ask of the screens.
+"""A large project of plain parts: what sixty of the cast, two hundred props
+and forty states ask of the screens.
 """
 
 from umbrant.catalog.builtin import BUILTIN

@@ -62,7 +62,11 @@ class StoredWorld(PlainWorld):
 
 def catalog() -> Catalog:
     """The built-in kinds with stored senses and counted actions."""
-    hidden, visible, one = Reading(False, 5.0), Reading(True, 5.0), Reading(1.0)
+    hidden, visible, one = (
+        Reading(False, 5.0),
+        Reading(True, 5.0),
+        Reading(1.0),
+    )
     near = tuple(visible if seen else hidden for seen in STORED.near)
 
     def going(ticks: int) -> Any:

@@ -1,5 +1,5 @@
-"""Figures of the writing desk: a behavior of 2,000 rows is opened, scrolled and
-written in; reviews.
+"""Figures of the writing desk: a behavior of 2,000 rows is opened, scrolled
+and written in; reviews.
 """
 
 import time
@@ -38,7 +38,10 @@ def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
         for each in (demo, large)
     )  # type: ignore[misc]
     yield Figure(
-        "the review of the demo", f"{small_s * 1000:.0f} ms", "under 100 ms", ""
+        "the review of the demo",
+        f"{small_s * 1000:.0f} ms",
+        "under 100 ms",
+        "",
     )
     ratio = f"{large_s / small_s:.1f} × that of the demo"
     yield Figure(

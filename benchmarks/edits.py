@@ -104,7 +104,9 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
                 float(np.median(times)),
             )
             note = f"median {middle:.0f} ms of {len(times)} numbers"
-            yield Figure(f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note)
+            yield Figure(
+                f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note
+            )
 
 
 @dataclass(frozen=True)
@@ -121,7 +123,9 @@ class Seen:
     """Whether it was played from a later tick than the first."""
 
 
-def _number_edit(behavior: str, row: str, parameter: str, value: float) -> Edit:
+def _number_edit(
+    behavior: str, row: str, parameter: str, value: float
+) -> Edit:
     def change(project: Project) -> Project:
         return change_row(
             project,
@@ -198,7 +202,9 @@ def _first_difference(one: Project, other: Project) -> int:
             read_take(
                 roll(
                     RollOrder(
-                        each, each.cover.scenario, Path(folder) / f"{name}.take"
+                        each,
+                        each.cover.scenario,
+                        Path(folder) / f"{name}.take",
                     )
                 )
             )

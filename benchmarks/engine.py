@@ -130,8 +130,8 @@ def _in_turns(
     other_s: Callable[[], float],
     rounds: int = ROUNDS,
 ) -> tuple[float, float]:
-    """The median time of the one, in seconds, and of how many times as long the
-    other took right beside it.
+    """The median time of the one, in seconds, and of how many times as long
+    the other took right beside it.
 
     Taken in turns, the one before and after, for a machine's speed may change
     from one second to the next.

@@ -84,7 +84,9 @@ def _begin_application() -> None:
 
 def _roll_figures(place: Path) -> Iterator[Figure]:
     rolled_s = _rolling_s(place)
-    ratio = f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
+    ratio = (
+        f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
+    )
     name = "the warden's part of the demo rolls, times faster than real time"
     yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", ratio)
 
@@ -103,8 +105,8 @@ def _wardens_part(project: Project) -> Project:
 
 
 def _rolling_s(place: Path) -> float:
-    """The median time of a roll of the warden's 42 s, with everything recorded,
-    in seconds.
+    """The median time of a roll of the warden's 42 s, with everything
+    recorded, in seconds.
     """
     project = _wardens_part(open_project(DEMO))
     times = [

@@ -1,5 +1,5 @@
-"""Tasks of practitioners, built through the real window from a new project, and
-how many presses of a key each takes.
+"""Tasks of practitioners, built through the real window from a new project,
+and how many presses of a key each takes.
 
 A script is written as the guide is: keys in **bold**, what is typed in `code`;
 what stands in {braces} is a list that is written elsewhere and put on the
@@ -120,8 +120,8 @@ TASKS = (
 
 
 def actions_of(script: str) -> list[tuple[str, str]]:
-    """What a script does: pairs of 'key', 'text' or 'list' and what is pressed,
-    typed or pasted.
+    """What a script does: pairs of 'key', 'text' or 'list' and what is
+    pressed, typed or pasted.
     """
     return [
         (str(found.lastgroup), str(found[str(found.lastgroup)]))
@@ -130,8 +130,8 @@ def actions_of(script: str) -> list[tuple[str, str]]:
 
 
 def presses(script: str) -> int:
-    """How many presses a script takes: one for a key with all that is held, one
-    for each letter.
+    """How many presses a script takes: one for a key with all that is held,
+    one for each letter.
     """
     return sum(
         1 if sort == "key" else len(what) for sort, what in actions_of(script)

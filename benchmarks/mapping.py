@@ -1,5 +1,5 @@
-"""How long a decision map of the demo takes, by a worker that was started ahead
-as in the view.
+"""How long a decision map of the demo takes, by a worker that was started
+ahead as in the view.
 """
 
 import os

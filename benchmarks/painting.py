@@ -65,7 +65,9 @@ def _do(window: MainWindow, action: str) -> None:
 
 
 def _frames(window: MainWindow, name: str, view: QWidget) -> Figure:
-    painted = view.viewport() if isinstance(view, QAbstractScrollArea) else view
+    painted = (
+        view.viewport() if isinstance(view, QAbstractScrollArea) else view
+    )
     times = []
     for frame in range(FRAMES):
         window.desk.move_playhead(frame * APART)
@@ -75,7 +77,9 @@ def _frames(window: MainWindow, name: str, view: QWidget) -> Figure:
         times.append(1000 * (time.perf_counter() - began_s))
     p95, middle = float(np.percentile(times, 95)), float(np.median(times))
     of = f"{name} of a crowd, a frame, 95th percentile"
-    return Figure(of, f"{p95:.1f} ms", "under 16 ms", f"median {middle:.1f} ms")
+    return Figure(
+        of, f"{p95:.1f} ms", "under 16 ms", f"median {middle:.1f} ms"
+    )
 
 
 def _until(condition: Callable[[], bool]) -> None:

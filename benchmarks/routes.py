@@ -1,5 +1,5 @@
-"""Figures of routes: how the time for a way grows with the walls there are, and
-a crowd that walks among thousands.
+"""Figures of routes: how the time for a way grows with the walls there are,
+and a crowd that walks among thousands.
 """
 
 from collections.abc import Iterator, Sequence

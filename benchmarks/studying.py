@@ -1,5 +1,5 @@
-"""What a study takes: takes of the demo's whole cast a second, with one process
-and with two.
+"""What a study takes: takes of the demo's whole cast a second, with one
+process and with two.
 """
 
 from collections.abc import Iterator
@@ -50,13 +50,13 @@ def study_figures(demo: Project, place: Path) -> Iterator[Figure]:
     counted_s = timed(
         lambda: None if isinstance(take, str) else count_take(take)
     )
-    ratio = (
-        f"{counted_s * TAKES / one_s:.2f} × the time of a take with one process"
-    )
+    ratio = f"{counted_s * TAKES / one_s:.2f} × the time of a take with one process"
     yield Figure(
         "a take is counted", f"{counted_s * 1000:.0f} ms", "none", ratio
     )
 
 
 def _study(orders: list[RollOrder], jobs: int) -> None:
-    assert not any(isinstance(each, str) for each in counted_here(orders, jobs))
+    assert not any(
+        isinstance(each, str) for each in counted_here(orders, jobs)
+    )

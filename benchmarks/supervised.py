@@ -1,5 +1,5 @@
-"""What it costs that takes are played by one process and written by another: in
-turns with a roll in one process.
+"""What it costs that takes are played by one process and written by another:
+in turns with a roll in one process.
 """
 
 from collections.abc import Iterator

@@ -78,8 +78,8 @@ def pages() -> dict[str, str]:
 
 
 def main() -> None:
-    """Write the pages. The keys that a desktop has for an action are known only
-    to an application.
+    """Write the pages. The keys that a desktop has for an action are known
+    only to an application.
     """
     application = QGuiApplication([])
     for name, text in pages().items():

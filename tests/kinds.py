@@ -12,7 +12,8 @@ from umbrant.catalog.world import Me
 from umbrant.model.values import KeyType
 
 LEFT: list[str] = []
-"""What `tidy` actions undid, in order. A test that reads it clears it first."""
+"""What `tidy` actions undid, in order. A test that reads it clears it first.
+"""
 
 
 @action("last {ticks} and end with {success}", failure="it was to fail")

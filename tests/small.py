@@ -138,7 +138,9 @@ def refusals(
     ]
 
 
-def values(take: Take, name: str, agent: str = "a") -> list[tuple[int, object]]:
+def values(
+    take: Take, name: str, agent: str = "a"
+) -> list[tuple[int, object]]:
     """A key's changes: tick and value."""
     changes = take.agents[agent].keys[name]
     return [

@@ -103,7 +103,9 @@ def test_show_steps_prints_what_happened_within_the_tick_in_order(
     does = [line for line in out.splitlines() if "Escort" in line]
     assert [line.split()[1] for line in does] == ["1.1", "1.1"]
     assert "its guard finds: can see visitor within 8 m is no" in does[0]
-    assert does[1].endswith("Escort the visitor is refused: its guard says no.")
+    assert does[1].endswith(
+        "Escort the visitor is refused: its guard says no."
+    )
     data = json.loads(
         umbrant(
             "show", take, "--agent", "odo", "--at", "0", "--steps", "--json"
@@ -132,16 +134,24 @@ def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
     assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"
     for row in ("1.1", "esc"):
-        out = umbrant("why", take, "--agent", "odo", "--at", "5", "--not", row)[
-            1
-        ]
+        out = umbrant(
+            "why", take, "--agent", "odo", "--at", "5", "--not", row
+        )[1]
         assert (
             "Escort the visitor was refused: can see visitor within 8 m is no"
             in out
         )
     data = json.loads(
         umbrant(
-            "why", take, "--agent", "odo", "--at", "5", "--not", "1.1", "--json"
+            "why",
+            take,
+            "--agent",
+            "odo",
+            "--at",
+            "5",
+            "--not",
+            "1.1",
+            "--json",
         )[1]
     )
     assert data["lines"][0]["row"] == "esc"
@@ -323,7 +333,11 @@ def test_output_that_cannot_be_written_is_one_line_and_a_code() -> None:
     with open("/dev/full", "w") as full:
         command = [sys.executable, "-m", "umbrant", "nodes"]
         done = subprocess.run(
-            command, stdout=full, stderr=subprocess.PIPE, text=True, check=False
+            command,
+            stdout=full,
+            stderr=subprocess.PIPE,
+            text=True,
+            check=False,
         )
     assert done.returncode == 1
     assert (
@@ -383,7 +397,9 @@ def test_sys_exit_in_a_node_ends_no_command(
     assert "failed" in waits["reason"]
 
 
-def test_what_files_hold_is_shown_escaped(umbrant: Any, tmp_path: Path) -> None:
+def test_what_files_hold_is_shown_escaped(
+    umbrant: Any, tmp_path: Path
+) -> None:
     made = project_with(HostileNode("good", action("return True")))
     rude = made.cover.model_copy(
         update={"title": "Red \x1b[31m and \u202e backwards"}

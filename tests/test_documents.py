@@ -76,7 +76,9 @@ def take(tmp_path_factory: pytest.TempPathFactory) -> Path:
         "--out",
         path,
     ]
-    assert subprocess.run(run, capture_output=True, check=False).returncode == 0
+    assert (
+        subprocess.run(run, capture_output=True, check=False).returncode == 0
+    )
     return path
 
 
@@ -199,7 +201,11 @@ def test_a_node_of_ones_own_works_as_the_readme_has_it(tmp_path: Path) -> None:
 
 def test_a_game_writes_a_take_that_answers_alone(tmp_path: Path) -> None:
     subprocess.run(
-        [sys.executable, ROOT / "examples" / "own-game" / "game.py", "--watch"],
+        [
+            sys.executable,
+            ROOT / "examples" / "own-game" / "game.py",
+            "--watch",
+        ],
         cwd=tmp_path,
         capture_output=True,
         check=True,

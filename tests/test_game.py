@@ -1,5 +1,5 @@
-"""Behaviors inside a game: its own world, its own nodes, and a take that can be
-opened.
+"""Behaviors inside a game: its own world, its own nodes, and a take that can
+be opened.
 """
 
 import io

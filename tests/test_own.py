@@ -66,12 +66,16 @@ def with_nodes(made: Project, text: str = SMELL) -> Project:
 def rolled(made: Project, *, trusted: bool = True) -> Take:
     with TemporaryDirectory() as folder:
         return read_take(
-            roll(RollOrder(made, "s", Path(folder) / "t.take", trusted=trusted))
+            roll(
+                RollOrder(made, "s", Path(folder) / "t.take", trusted=trusted)
+            )
         )
 
 
 @pytest.mark.parametrize("runs", [True, False])
-def test_own_nodes_are_declared_whether_they_may_run_or_not(runs: bool) -> None:
+def test_own_nodes_are_declared_whether_they_may_run_or_not(
+    runs: bool,
+) -> None:
     made = with_nodes(project())
     own = project_catalog(made)
     assert own.problems == ()
@@ -271,9 +275,9 @@ def test_the_command_line_runs_own_nodes_only_when_told_to(
     out, err = run()
     assert "--trust" in err
     assert json.loads(out)["ticks"] == 3
-    assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause == Cause(
-        "not_trusted"
-    )
+    assert record(read_take(tmp_path / "t.take"), "ri").spans[
+        0
+    ].cause == Cause("not_trusted")
     _, err = run("--trust")
     assert err == ""
     assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause is None

@@ -1,5 +1,5 @@
-"""Random edits of the demo: whatever is done, the project can be saved and read
-again, and undone to the first byte.
+"""Random edits of the demo: whatever is done, the project can be saved and
+read again, and undone to the first byte.
 """
 
 import tempfile
@@ -80,7 +80,9 @@ def row_edit(
     """Something done to a random row of a random behavior, or of one that it
     uses.
     """
-    name = data.draw(st.sampled_from([each.name for each in project.behaviors]))
+    name = data.draw(
+        st.sampled_from([each.name for each in project.behaviors])
+    )
     behavior = expand_behavior(project, name).behavior
     if not behavior.rows:
         return lambda p: p
@@ -119,9 +121,9 @@ def row_edit(
         edits.extend(
             [
                 lambda p: delete_rows(p, name, [row.id]),
-                lambda p: paste_rows(p, name, rows, after=row.id, under=around)[
-                    0
-                ],
+                lambda p: paste_rows(
+                    p, name, rows, after=row.id, under=around
+                )[0],
                 lambda p: wrap_rows(p, name, [row.id], "sequence", word)[0],
                 lambda p: extract_rows(
                     p, name, [row.id], f"part-{len(p.behaviors)}", "Part"
@@ -134,12 +136,14 @@ def row_edit(
 def setting_edit(
     data: st.DataObject, project: Project, lines: list[SettingLine]
 ) -> Callable[[Project], Project]:
-    """Something done to a random line of the setting: added, removed, moved, or
-    a chip of it changed.
+    """Something done to a random line of the setting: added, removed, moved,
+    or a chip of it changed.
     """
     line = data.draw(st.sampled_from(lines))
     chips = [
-        piece.chip for piece in line.pieces if isinstance(piece.chip, FieldChip)
+        piece.chip
+        for piece in line.pieces
+        if isinstance(piece.chip, FieldChip)
     ]
     what = data.draw(
         st.sampled_from(
@@ -203,9 +207,9 @@ def test_a_project_outlives_whatever_is_done_to_it(
     ]:
         with tempfile.TemporaryDirectory() as folder:
             save_project(last, Path(folder))
-            assert document_texts(read_project(Path(folder))) == document_texts(
-                last
-            )
+            assert document_texts(
+                read_project(Path(folder))
+            ) == document_texts(last)
     while history.undo():
         pass
     assert document_texts(history.project) == document_texts(PROJECT)

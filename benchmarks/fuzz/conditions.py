@@ -1,5 +1,5 @@
-"""Texts where conditions are expected: each is either refused at a place in it,
-or read, said, written back and asked.
+"""Texts where conditions are expected: each is either refused at a place in
+it, or read, said, written back and asked.
 """
 
 import random
@@ -99,7 +99,8 @@ def _part(rng: random.Random, depth: int) -> str:
     if how < 0.5:
         kind = rng.choice(BUILTIN.family(Family.SENSE))
         args = [
-            _part(rng, depth - 2) for _ in range(rng.choice((0, 1, 1, 1, 2, 3)))
+            _part(rng, depth - 2)
+            for _ in range(rng.choice((0, 1, 1, 1, 2, 3)))
         ]
         named = [
             f"{rng.choice([each.name for each in kind.params] or ['x'])}={_part(rng, 0)}"

@@ -159,8 +159,8 @@ def _changed(rng: random.Random, data: Any, known: list[Any]) -> Any:
         else copy.deepcopy(rng.choice(known))
     )
     if rng.random() < 0.7:
-        # Something of the same kind: what comes of it is more often taken for a
-        # project.
+        # Something of the same kind: what comes of it is more often taken for
+        # a project.
         alike = [
             each
             for each in (known if rng.random() < 0.7 else ODD)

@@ -21,7 +21,8 @@ from umbrant.model.folder import (
 )
 
 LONGEST_S = 0.06
-"""For how long a process may save before it is killed: some saves of ten files.
+"""For how long a process may save before it is killed: some saves of ten
+files.
 """
 
 

@@ -116,8 +116,8 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
 
 
 def damage(rng: random.Random, images: list[bytes], path: Path) -> None:
-    """Put a damaged take at a path: one of these, with something changed in its
-    bytes or in its tables.
+    """Put a damaged take at a path: one of these, with something changed in
+    its bytes or in its tables.
     """
     for each in path.parent.glob(f"{path.name}*"):
         each.unlink()
@@ -142,12 +142,19 @@ def _scramble(rng: random.Random, data: bytearray) -> None:
                 else rng.randrange(min(len(data), 200))
             )
             data[at] = rng.choice(
-                (0, 255, rng.randrange(256), data[at] ^ (1 << rng.randrange(8)))
+                (
+                    0,
+                    255,
+                    rng.randrange(256),
+                    data[at] ^ (1 << rng.randrange(8)),
+                )
             )
     elif how < 0.65:
         del data[rng.randrange(len(data)) :]
     elif how < 0.8:
-        one, other = (rng.randrange(len(data) // page) * page for _ in range(2))
+        one, other = (
+            rng.randrange(len(data) // page) * page for _ in range(2)
+        )
         data[one : one + page] = data[other : other + page]
     elif how < 0.9:
         at = rng.randrange(len(data))

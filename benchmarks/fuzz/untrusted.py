@@ -1,8 +1,8 @@
 """Projects that would run code of their own without being trusted: each leaves
 a mark if it succeeds.
 
-They are read, validated, reviewed, played and explained, by functions here, and
-by the commands and the window as a user starts them, in the project's own
+They are read, validated, reviewed, played and explained, by functions here,
+and by the commands and the window as a user starts them, in the project's own
 folder.
 """
 
@@ -179,7 +179,9 @@ def traps() -> Iterator[Trap]:
 
 
 def _in_annotations() -> Iterator[Trap]:
-    """In the types and defaults of a node's parameters, and in what it returns."""
+    """In the types and defaults of a node's parameters, and in what it
+    returns.
+    """
     e = expression
     for name, annotation in {
         "a call": e,
@@ -238,7 +240,9 @@ def _in_annotations() -> Iterator[Trap]:
     yield Trap(
         "what it returns",
         _in_nodes(
-            lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)}:")
+            lambda c: _node().replace(
+                "(me: Agent):", f"(me: Agent) -> {e(c)}:"
+            )
         ),
     )
     yield Trap(
@@ -334,7 +338,8 @@ def _in_files() -> Iterator[Trap]:
         ),
     )
     yield Trap(
-        "a module's annotation", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM)
+        "a module's annotation",
+        _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM),
     )
     yield Trap("__init__ in nodes", _file("nodes/__init__.py"))
     yield Trap("__main__ in nodes", _file("nodes/__main__.py"))

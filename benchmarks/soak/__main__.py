@@ -4,9 +4,9 @@
 It presses keys, clicks, drags, types, answers dialogs, opens, makes, switches,
 reverts and closes projects, all drawn from a seed. Each action is written down
 before it is done, so that one that fails can be played again: `python -m
-benchmarks.soak --play FILE`. What counts as a failure is an exception, an error
-in the log, a warning of Qt, or the end of the process. It ends with a line
-`actions N failures M`, and with exit code 1 if there were any.
+benchmarks.soak --play FILE`. What counts as a failure is an exception, an
+error in the log, a warning of Qt, or the end of the process. It ends with a
+line `actions N failures M`, and with exit code 1 if there were any.
 
 The walk is done in a process of its own, on the platform that QT_QPA_PLATFORM
 names (offscreen if none is named), so that a crash is counted too. It touches
@@ -70,8 +70,8 @@ def soak(args: argparse.Namespace) -> int:
 def _one_walk(
     folder: Path, log: Path, seed: str, actions: int, play: str
 ) -> tuple[int, int]:
-    """Have one walk done by another process. Gives how many actions it did, and
-    how many failures there were.
+    """Have one walk done by another process. Gives how many actions it did,
+    and how many failures there were.
     """
     folder.mkdir(parents=True)
     command = [

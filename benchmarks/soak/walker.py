@@ -291,9 +291,11 @@ class Walker:
                     target, left, Qt.KeyboardModifier.NoModifier, end
                 )
 
-    def _choose(self, popup: QWidget, kind: object, args: list[object]) -> None:
-        """A menu is open, which has the keyboard and the mouse: walk it, choose
-        from it, or leave it.
+    def _choose(
+        self, popup: QWidget, kind: object, args: list[object]
+    ) -> None:
+        """A menu is open, which has the keyboard and the mouse: walk it,
+        choose from it, or leave it.
         """
         if kind == "key":
             QTest.keyClick(popup, getattr(Qt.Key, f"Key_{args[0]}"))
@@ -403,8 +405,8 @@ class Walker:
     # what goes wrong
 
     def _watch(self) -> None:
-        """Note exceptions that reach no handler, errors in the log, and what Qt
-        warns of.
+        """Note exceptions that reach no handler, errors in the log, and what
+        Qt warns of.
         """
 
         def raised(

@@ -1,5 +1,5 @@
-"""Running behaviors inside a game: any Python game loop, with or without a take
-that the window can open.
+"""Running behaviors inside a game: any Python game loop, with or without a
+take that the window can open.
 
     world = MyWorld()                                     # a PlainWorld of the game's own
     rat = load_behavior("project", "rat", world, name="rat", trust=True, record="night.take")
@@ -19,7 +19,14 @@ from types import TracebackType
 from umbrant.catalog.causes import cause
 from umbrant.catalog.geometry import distances_m
 from umbrant.catalog.validation import validate
-from umbrant.catalog.world import BodyView, Noise, PropView, Route, Sight, World
+from umbrant.catalog.world import (
+    BodyView,
+    Noise,
+    PropView,
+    Route,
+    Sight,
+    World,
+)
 from umbrant.engine.recorder import NullRecorder, Recorder
 from umbrant.engine.runner import CastContext, Runner
 from umbrant.model.documents import Project
@@ -57,7 +64,9 @@ class PlainBody:
         self.stats = dict(stats)
 
     def stat(self, name: str) -> float | None:
-        """One of the body's numbers, by name; None if it has none of this name."""
+        """One of the body's numbers, by name; None if it has none of this
+        name.
+        """
         return self.stats.get(name)
 
     def change_stat(self, name: str, by: float) -> float | None:
@@ -69,11 +78,11 @@ class PlainBody:
 
 
 class PlainWorld:
-    """A world without walls, in which bodies go straight. A game overrides what
-    is otherwise in its own.
+    """A world without walls, in which bodies go straight. A game overrides
+    what is otherwise in its own.
 
-    It implements the engine's `World`. The game moves `now_s` on and may change
-    `bodies_by_name` at any time.
+    It implements the engine's `World`. The game moves `now_s` on and may
+    change `bodies_by_name` at any time.
     """
 
     def __init__(self, tick_s: float = 0.1) -> None:
@@ -93,7 +102,9 @@ class PlainWorld:
 
     def bodies(self, group: str) -> Sequence[BodyView]:
         return [
-            body for body in self.bodies_by_name.values() if body.group == group
+            body
+            for body in self.bodies_by_name.values()
+            if body.group == group
         ]
 
     def prop(self, name: str) -> PropView | None:
@@ -169,8 +180,8 @@ class Agents:
     """Agents that run behaviors of one project in one world, with shared keys
     and events. Use as a context, or close.
 
-    Raises ProjectError with every problem of the project, and TakeError where a
-    take cannot be written.
+    Raises ProjectError with every problem of the project, and TakeError where
+    a take cannot be written.
     """
 
     def __init__(
@@ -285,8 +296,8 @@ def load_behavior(
     trust: bool = False,
     record: str | Path | None = None,
 ) -> Agents:
-    """One agent that runs a behavior of the project in `folder`. The world must
-    have a body of that name.
+    """One agent that runs a behavior of the project in `folder`. The world
+    must have a body of that name.
 
     `keys` are what its blackboard starts with; `trust` lets the project's own
     nodes run; `record` is where a take is written that the window can open.
@@ -309,8 +320,8 @@ def load_behavior(
 def _header(
     project: Project, members: Sequence[Member], world: World, seed: int
 ) -> Header:
-    """What a take of a game says of itself: the project, with a scenario of the
-    game's own cast on its first stage.
+    """What a take of a game says of itself: the project, with a scenario of
+    the game's own cast on its first stage.
     """
     stage = next(
         iter(project.stages),

@@ -64,8 +64,8 @@ from umbrant.model.values import KeyType
 
 
 def failure(text: str) -> Cause:
-    """What a node returns to fail for a reason of its own: `return failure("the
-    wick is wet")`.
+    """What a node returns to fail for a reason of its own: `return
+    failure("the wick is wet")`.
 
     The text is recorded, and read in every answer about the row.
     """

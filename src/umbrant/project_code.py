@@ -33,9 +33,9 @@ def running_catalog(
     """The catalog to play a project with. If it is trusted its node files are
     run, and its own nodes can be.
 
-    Raises ProjectError where a file fails as it is run. What a file declares is
-    what `project_catalog` reads in it; that also holds for a file that declares
-    something else as it runs.
+    Raises ProjectError where a file fails as it is run. What a file declares
+    is what `project_catalog` reads in it; that also holds for a file that
+    declares something else as it runs.
     """
     declared = project_catalog(project, base)
     if not trusted:
@@ -53,8 +53,8 @@ def _run(file: NodeFile, path: str, watch: CallWatch) -> ModuleType:
     """Run a file of nodes as a module. Raises ProjectError."""
     module = ModuleType(f"nodes.{file.name.removesuffix('.py')}")
     module.__file__ = path
-    # A module that is not known by its name has no dataclasses, no pickles, and
-    # no way to import itself.
+    # A module that is not known by its name has no dataclasses, no pickles,
+    # and no way to import itself.
     sys.modules[module.__name__] = module
     watch.enter(f"{path}\0001\0\0\0".encode("utf-8", "backslashreplace"))
     try:
@@ -86,8 +86,8 @@ def _run(file: NodeFile, path: str, watch: CallWatch) -> ModuleType:
 
 
 def _completed(kind: Kind, module: ModuleType, path: str) -> Kind:
-    """A declared kind with the function that runs it. Raises ProjectError where
-    the file has none such any more.
+    """A declared kind with the function that runs it. Raises ProjectError
+    where the file has none such any more.
     """
     made = next(
         (
@@ -100,6 +100,10 @@ def _completed(kind: Kind, module: ModuleType, path: str) -> Kind:
     if made is None:
         what = f"line {kind.own_line}: `{kind.id}` is no node any more once the file has been run."
         raise ProjectError(
-            [Problem(path, "", what, "Do not use the name for something else.")]
+            [
+                Problem(
+                    path, "", what, "Do not use the name for something else."
+                )
+            ]
         )
     return replace(kind, run=made.run, hooks=made.hooks)

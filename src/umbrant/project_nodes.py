@@ -1,10 +1,11 @@
-"""A project's own nodes as they are declared, read without running any of them.
+"""A project's own nodes as they are declared, read without running any of
+them.
 
-Reading looks at the decorator, the signature and the docstring of each node, in
-which nothing but names of `umbrant.nodes` and plain values may stand. So any
-project can be shown, edited, reviewed and explained without running code of a
-stranger's. `umbrant.project_code` makes such nodes run; only what plays may
-import it.
+Reading looks at the decorator, the signature and the docstring of each node,
+in which nothing but names of `umbrant.nodes` and plain values may stand. So
+any project can be shown, edited, reviewed and explained without running code
+of a stranger's. `umbrant.project_code` makes such nodes run; only what plays
+may import it.
 """
 
 import ast
@@ -97,8 +98,8 @@ def project_catalog(
 def problems_of_rows(
     project: Project, catalog: Catalog, problems: Iterable[Problem]
 ) -> Iterator[Problem]:
-    """For each row whose node stands in a file that cannot be read or run, what
-    is wrong with the file.
+    """For each row whose node stands in a file that cannot be read or run,
+    what is wrong with the file.
     """
     texts = {f"{NODES}/{file.name}": file.text for file in project.nodes}
     for problem in problems:
@@ -123,7 +124,9 @@ def problems_of_rows(
 
 
 @lru_cache(maxsize=64)
-def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
+def _read(
+    text: str, path: str
+) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
     """Read the declarations of a file without running any of it."""
     if len(text) > LARGEST:
         size = f"it has {len(text)} characters; {LARGEST} is the most."
@@ -132,7 +135,9 @@ def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
         tree = parse_python(text, path)
     except SyntaxError as error:
         where = f"line {error.lineno or 1}: {printable(error.msg)}."
-        return (), (Problem(path, "", where, "Mend the Python at this place."),)
+        return (), (
+            Problem(path, "", where, "Mend the Python at this place."),
+        )
     except ValueError as error:
         return (), (
             Problem(
@@ -211,7 +216,8 @@ def _head(node: ast.FunctionDef) -> Callable[..., Any]:
     and nothing in it.
     """
     takes_time = any(
-        isinstance(each, ast.Yield | ast.YieldFrom) for each in _own_nodes(node)
+        isinstance(each, ast.Yield | ast.YieldFrom)
+        for each in _own_nodes(node)
     )
 
     def runs_on(me: object) -> Iterator[None]:
@@ -267,8 +273,8 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
 
 
 def _type(node: ast.expr) -> Any:
-    """The type that an annotation names, which may be written in quotes. Raises
-    ValueError on anything else.
+    """The type that an annotation names, which may be written in quotes.
+    Raises ValueError on anything else.
 
     No text may be left as a type: whoever resolves it would run it.
     """
@@ -293,7 +299,8 @@ def _value(node: ast.expr) -> Any:
         case ast.Constant(value=value):
             return value
         case ast.UnaryOp(
-            op=ast.USub(), operand=ast.Constant(value=int() | float() as number)
+            op=ast.USub(),
+            operand=ast.Constant(value=int() | float() as number),
         ):
             return -number
         case ast.Name(id=name) if name in _NAMES or name in _PLAIN:

@@ -97,7 +97,9 @@ def test_what_is_said_is_read_and_what_is_written_back_reads_the_same(
 ) -> None:
     (action,) = read_actions(text, scope)
     assert action == READ[text]
-    assert read_actions(action_text(action, scope.behavior), scope) == (action,)
+    assert read_actions(action_text(action, scope.behavior), scope) == (
+        action,
+    )
 
 
 def test_several_are_parted_by_semicolons(scope: ActionScope) -> None:

@@ -93,8 +93,8 @@ def test_a_branch_is_its_parent_until_its_tick_whatever_is_done(
     first = first_difference(parent, branch)
     assert first is not None
     assert first.tick == tick
-    # What is held stays held: from its tick on such a row never ends in another
-    # way.
+    # What is held stays held: from its tick on such a row never ends in
+    # another way.
     record = branch.agents["a"]
     last_held = {
         each.holds: each.result
@@ -102,7 +102,9 @@ def test_a_branch_is_its_parent_until_its_tick_whatever_is_done(
         if isinstance(each, HoldResult)
     }
     for row_id, result in last_held.items():
-        begun = [each for each in record.row(row_id).spans if each.start > tick]
+        begun = [
+            each for each in record.row(row_id).spans if each.start > tick
+        ]
         if result is HeldResult.REFUSED:
             assert begun == []
         else:
@@ -130,7 +132,11 @@ def waiting(first_s: float = 0.5) -> Take:
             row("two", "wait", "top", duration=0.3),
             keys=(
                 Key(
-                    name="mood", type=KeyType.NUMBER, low=0, high=1, default=0.2
+                    name="mood",
+                    type=KeyType.NUMBER,
+                    low=0,
+                    high=1,
+                    default=0.2,
                 ),
             ),
             body=Body(stats={"energy": Stat(value=0.5)}),

@@ -34,7 +34,9 @@ def test_a_line_of_generated_source_stands_in_the_traceback() -> None:
 
 
 def test_the_lines_are_kept_as_long_as_a_function_made_from_them() -> None:
-    source = "def make(x):\n    def f():\n        return x + 41\n    return f\n"
+    source = (
+        "def make(x):\n    def f():\n        return x + 41\n    return f\n"
+    )
     function = compile_maker(source, "sum", {})(1)
     name = function.__code__.co_filename
     gc.collect()

@@ -38,7 +38,9 @@ def test_a_phrase_is_offered_whole_with_blanks_for_its_parts() -> None:
     assert blanks(second.text) == [(8, 16), (24, 31)]
 
 
-def test_where_nothing_is_typed_keys_come_first_and_then_every_phrase() -> None:
+def test_where_nothing_is_typed_keys_come_first_and_then_every_phrase() -> (
+    None
+):
     for text in ("", "not ", "lamp_oil > 0.5 and "):
         found = offered(text)
         assert found[: len(KEYS)] == sorted(KEYS)
@@ -69,9 +71,11 @@ def test_only_the_last_part_of_a_condition_is_completed() -> None:
     assert after(text, chosen) == "lamp_oil > 0.5 and visitor"
 
 
-def test_every_phrase_reads_as_a_condition_once_its_blanks_are_filled() -> None:
-    """With something that each part takes: a name of the scene, a key, a number
-    or a row.
+def test_every_phrase_reads_as_a_condition_once_its_blanks_are_filled() -> (
+    None
+):
+    """With something that each part takes: a name of the scene, a key, a
+    number or a row.
     """
     row = PROJECT.behavior("warden").rows[0].name
     special = {

@@ -226,7 +226,9 @@ def test_face_turns_until_it_looks_that_way_and_stop_stands() -> None:
 def test_keep_facing_goes_on_turning_towards_what_moves() -> None:
     walk = (WalkPoint(at_s=0, to=(8.0, 5.0)), WalkPoint(at_s=3, to=(2.0, 9.0)))
     other = Member(name="o", start=(8.0, 5.0), walk=walk)
-    rows = then(one("keep_facing", target="o", duration=2.5), row("x2", "stop"))
+    rows = then(
+        one("keep_facing", target="o", duration=2.5), row("x2", "stop")
+    )
     take = played(stage(*rows, seconds=4.0, cast=(other,)))
     (span,) = spans(take, "x1")[:1]
     assert span[1:] == (25, "success")
@@ -339,7 +341,9 @@ def test_strike_takes_from_the_number_of_the_one_struck() -> None:
     assert spans(take, "x2")[0][2] == "success"
 
 
-def test_use_up_takes_some_and_change_stat_changes_at_once_and_slowly() -> None:
+def test_use_up_takes_some_and_change_stat_changes_at_once_and_slowly() -> (
+    None
+):
     body = Body(stats={"energy": Stat(value=0.2)})
     rows = then(
         one("use_up", target="crate", amount=0.25, reach=2.0),
@@ -473,7 +477,9 @@ def test_look_out_notes_who_is_seen_and_listen_where_a_noise_came_from() -> (
     made = stage(*rows, cast=(OTHER, caller), seconds=1.0)
     barks = (row("b1", "make_noise", loudness=0.5, what="bark"),)
     behavior = (
-        made.behaviors[0].with_rows(barks).model_copy(update={"name": "caller"})
+        made.behaviors[0]
+        .with_rows(barks)
+        .model_copy(update={"name": "caller"})
     )
     take = played(
         made.model_copy(update={"behaviors": (*made.behaviors, behavior)})
@@ -557,7 +563,9 @@ def test_how_long_a_row_has_been_active_is_unknown_while_it_is_not() -> None:
 
 
 def test_events_reach_all_one_or_a_group_and_may_be_late() -> None:
-    friend = Member(name="f", behavior="ears", start=(6.0, 5.0), group="guards")
+    friend = Member(
+        name="f", behavior="ears", start=(6.0, 5.0), group="guards"
+    )
     rows = then(
         one("raise_event", event="e.one"),
         row("x2", "tell_agent", target="f", event="e.two"),

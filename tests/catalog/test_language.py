@@ -174,8 +174,8 @@ def test_a_condition_takes_other_numbers_and_remembers_what_it_reported() -> (
     assert not condition.evaluate()
     assert condition.renumber(parse("n < 6 or n > 6.5"), 1)
     assert condition.evaluate()
-    # Of the second atom alone the answer is another one; what was found is what
-    # it was.
+    # Of the second atom alone the answer is another one; what was found is
+    # what it was.
     assert reported == [0, 1, 1]
 
 
@@ -470,7 +470,9 @@ def test_an_answer_is_the_same_whether_or_not_anybody_is_told(
 
 def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:
     tree = parse("can_see(visitor, within=8) and not n < 0.5")
-    assert spoken(tree, BUILTIN) == "can see visitor within 8 m and not n < 0.5"
+    assert (
+        spoken(tree, BUILTIN) == "can see visitor within 8 m and not n < 0.5"
+    )
     numbers = [
         piece
         for piece in pieces(tree, BUILTIN)

@@ -301,7 +301,9 @@ def test_what_is_wrong_with_a_call_is_told_of_all_that_was_typed() -> None:
 def test_a_known_word_in_the_wrong_place_is_told_with_the_phrase_it_belongs_to() -> (
     None
 ):
-    _, found = typed_condition("can see within 8 visitor", KEYS, BUILTIN, NAMES)
+    _, found = typed_condition(
+        "can see within 8 visitor", KEYS, BUILTIN, NAMES
+    )
     assert (
         found[0].message
         == "`within` cannot stand here. Write: can see … within …."

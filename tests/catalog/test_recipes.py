@@ -96,7 +96,9 @@ def test_a_recipe_is_fine_where_it_is_put_and_does_what_it_says(
     project = visited(made.project)
     assert validate(project, BUILTIN) == []
     within = set(made.project.behaviors[0].outline.within(made.top))
-    found = [each for each in review(project, BUILTIN) if each.row_id in within]
+    found = [
+        each for each in review(project, BUILTIN) if each.row_id in within
+    ]
     wrong = [each for each in found if each.rule.severity is not Severity.HINT]
     assert [str(each) for each in wrong] == []
     path = tmp_path / "r.take"  # type: ignore[operator]
@@ -141,7 +143,9 @@ def test_keys_that_are_there_are_used_and_others_are_made() -> None:
     rows = {each.name: each for each in made.project.behaviors[0].rows}
     assert rows["Chase"].args["target"] == KeyRef(key="visitor")
     assert rows["Chase and give up"].guard is not None
-    assert rows["Chase and give up"].guard.when == "can_see(visitor, within=10)"
+    assert (
+        rows["Chase and give up"].guard.when == "can_see(visitor, within=10)"
+    )
     again = inserted(BY_ID["search"], made.project)
     assert again.new_keys == ("search_spot",)
 

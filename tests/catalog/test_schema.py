@@ -47,7 +47,9 @@ def test_the_demos_files_follow_it(path: Path) -> None:
     kind = names.get(
         path.parent.name, {"events.json": "EventList"}.get(path.name, "Cover")
     )
-    assert list(validator(kind).iter_errors(json.loads(path.read_text()))) == []
+    assert (
+        list(validator(kind).iter_errors(json.loads(path.read_text()))) == []
+    )
 
 
 EVERY_FILE = sorted(DEMO.parent.rglob("*.json"))
@@ -62,7 +64,9 @@ def test_the_schema_of_a_project_fits_each_of_its_files(path: Path) -> None:
         if path.name in ("project.json", "events.json")
         else path.parents[1]
     )
-    schema = project_schema(project_catalog(read_project(folder)).catalog, ALSO)
+    schema = project_schema(
+        project_catalog(read_project(folder)).catalog, ALSO
+    )
     data = json.loads(path.read_text())
     validator = Draft202012Validator(schema)
     assert list(validator.iter_errors(data)) == []
@@ -115,7 +119,9 @@ def test_files_of_the_format_before_are_read_and_saved_in_the_present_one(
     assert old == new
     save_project(old, folder)
     for path in folder.rglob("*.json"):
-        assert path.read_text() == (DEMO / path.relative_to(folder)).read_text()
+        assert (
+            path.read_text() == (DEMO / path.relative_to(folder)).read_text()
+        )
 
 
 def test_a_format_of_a_later_version_is_refused_with_the_way_out(

@@ -80,5 +80,7 @@ def test_a_key_of_no_type_is_named() -> None:
 def test_any_text_is_taken_or_named(text: str) -> None:
     for read in (typed_keys, typed_numbers):
         found = read(text, [])
-        entries = [each for each in re.split(r"[,;\n\t]", text) if each.strip()]
+        entries = [
+            each for each in re.split(r"[,;\n\t]", text) if each.strip()
+        ]
         assert len(found.taken) + len(found.faults) == len(entries)

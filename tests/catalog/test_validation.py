@@ -1,5 +1,5 @@
-"""Projects that do not hold together: every problem is found, placed, and comes
-with a way out.
+"""Projects that do not hold together: every problem is found, placed, and
+comes with a way out.
 """
 
 from pathlib import Path

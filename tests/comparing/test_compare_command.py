@@ -104,7 +104,10 @@ def test_trouble_gives_2_and_the_way_out(
             "there is no such take, project, or project at a revision",
         ),
         ((one, damaged), "Roll the scenario again"),
-        ((one, one, "--scenario", "nowhere"), "there is no scenario 'nowhere'"),
+        (
+            (one, one, "--scenario", "nowhere"),
+            "there is no scenario 'nowhere'",
+        ),
         ((take, one, "--seeds", "3"), "a take has the seed that it has"),
         ((f"{one}@HEAD", one), "it does not lie in a git repository"),
     ):

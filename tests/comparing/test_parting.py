@@ -170,7 +170,8 @@ def test_the_demo_parts_at_the_guard_that_lets_the_warden_in(
         "Take 2: Escort the visitor: its guard finds: can see visitor within 11 m is yes"
         in text
     )
-    # What it says of both sides is what each take's own steps of that tick say.
+    # What it says of both sides is what each take's own steps of that tick
+    # say.
     for take, name in zip(demo_pair, ("Take 1", "Take 2"), strict=True):
         steps = Explainer(take, "odo").ticks.steps(183)
         said = [

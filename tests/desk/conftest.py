@@ -335,7 +335,9 @@ def demo(tmp_path: Path) -> Path:
     rolls quickly.
     """
     return with_cast(
-        Path(shutil.copytree(DEMO, tmp_path / "lantern-quay")), "odo", "visitor"
+        Path(shutil.copytree(DEMO, tmp_path / "lantern-quay")),
+        "odo",
+        "visitor",
     )
 
 
@@ -365,8 +367,8 @@ def demo_driver(driver: Driver, demo: Path) -> Driver:
 
 @pytest.fixture
 def dog_driver(driver: Driver, quay: Path) -> Driver:
-    """The window with the warden's and the dog's part of the demo open, and its
-    first take shown.
+    """The window with the warden's and the dog's part of the demo open, and
+    its first take shown.
     """
     assert driver.open(with_cast(quay, "odo", "brine", "visitor"))
     return driver

@@ -49,8 +49,8 @@ def _step(line: str) -> GuideStep:
 
 
 def follow(driver: Driver, step: GuideStep) -> None:
-    """Press and type what a step says; fails where that is not to be seen which
-    the step says.
+    """Press and type what a step says; fails where that is not to be seen
+    which the step says.
     """
     perform(step.does)
     for wanted in step.seen:

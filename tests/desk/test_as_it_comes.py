@@ -94,8 +94,8 @@ def test_before_it_has_reached_the_playhead_the_take_before_is_shown(
             not hands.desk.takes.busy and hands.desk.takes.current is not shown
         )
     )
-    # Where the playhead was put counts, as soon as there is a take that reaches
-    # there.
+    # Where the playhead was put counts, as soon as there is a take that
+    # reaches there.
     assert hands.desk.playhead == hands.desk.take.last_tick
 
 
@@ -110,7 +110,9 @@ def test_a_newer_edit_abandons_what_is_shown_as_it_comes(
     assert hands.desk.take.is_complete
     assert [each.number for each in hands.desk.takes.kept] == [1, 2]
     assert not list(hands.desk.takes.next_file().parent.glob("*-wal"))
-    left = {each.name for each in hands.desk.takes.next_file().parent.iterdir()}
+    left = {
+        each.name for each in hands.desk.takes.next_file().parent.iterdir()
+    }
     assert {
         each.loaded.take.path.name for each in hands.desk.takes.kept
     } <= left
@@ -177,15 +179,21 @@ def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
     hands.desk.apply(
         Edit("Set", lambda project: with_number(project, LATE, 1.1))
     )
-    hands.until(lambda: any("was not quite right" in each for each in messages))
+    hands.until(
+        lambda: any("was not quite right" in each for each in messages)
+    )
     hands.until(lambda: not hands.desk.takes.busy and hands.desk.is_current)
     take = hands.desk.take
-    right = roll(RollOrder(hands.desk.project, "dusk", tmp_path / "right.take"))
+    right = roll(
+        RollOrder(hands.desk.project, "dusk", tmp_path / "right.take")
+    )
     assert tables(take.path) == tables(right)
     # None goes on from a snapshot any more.
     hands.desk.apply(
         Edit("Set", lambda project: with_number(project, LATE, 1.2))
     )
     hands.until(lambda: not hands.desk.takes.busy and hands.desk.is_current)
-    right = roll(RollOrder(hands.desk.project, "dusk", tmp_path / "again.take"))
+    right = roll(
+        RollOrder(hands.desk.project, "dusk", tmp_path / "again.take")
+    )
     assert tables(hands.desk.take.path) == tables(right)

@@ -27,8 +27,8 @@ from umbrant.take.reader import read_take
 
 @pytest.fixture(scope="module")
 def crowd(tmp_path_factory: pytest.TempPathFactory):  # type: ignore[no-untyped-def]
-    """A folder with sixty more of the cast, two hundred props, and a machine of
-    forty states.
+    """A folder with sixty more of the cast, two hundred props, and a machine
+    of forty states.
     """
     folder = tmp_path_factory.mktemp("crowd") / "crowd"
     project = crowded(open_project(DEMO))

@@ -182,7 +182,9 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     after = curve.curve(curve.row)  # type: ignore[arg-type]
     assert after.middle > 0.3
     hands.until(
-        lambda: hands.desk.takes.current is not before and hands.desk.is_current
+        lambda: (
+            hands.desk.takes.current is not before and hands.desk.is_current
+        )
     )
     assert hands.desk.documents.history.undo_name == "Change the curve"
     hands.qtbot.keyClick(curve, Qt.Key.Key_Left)
@@ -207,7 +209,8 @@ def test_every_grip_of_a_curve_changes_what_it_is_called() -> None:
         == 5.0
     )
     assert (
-        dragged(Curve(shape=Shape.BELL), "width", (0.9, 0.5), span).width == 0.4
+        dragged(Curve(shape=Shape.BELL), "width", (0.9, 0.5), span).width
+        == 0.4
     )
     assert (
         dragged(
@@ -217,7 +220,9 @@ def test_every_grip_of_a_curve_changes_what_it_is_called() -> None:
     )
     points = Curve(shape=Shape.POINTS, points=((0.0, 0.0), (1.0, 1.0)))
     assert dragged(points, "point 1", (0.8, 0.4), span).points[1] == (0.8, 0.4)
-    steep = dragged(Curve(shape=Shape.LOGISTIC), "steepness", (0.65, 0.9), span)
+    steep = dragged(
+        Curve(shape=Shape.LOGISTIC), "steepness", (0.65, 0.9), span
+    )
     assert 14 < steep.steepness < 15
 
 
@@ -227,11 +232,15 @@ def test_another_scenario_can_be_played(demo_driver: Driver) -> None:
     hands.desk.select_scenario("forty-gulls")
     assert hands.pane.top.scenario.text() == "Forty gulls ▾"
     hands.until(
-        lambda: hands.desk.takes.current is not before and hands.desk.is_current
+        lambda: (
+            hands.desk.takes.current is not before and hands.desk.is_current
+        )
     )
     assert hands.desk.take is not None
     assert len(hands.desk.take.agents) == 42
-    assert hands.pane.lanes.sizeHint().height() < 80, "forty gulls share a lane"
+    assert hands.pane.lanes.sizeHint().height() < 80, (
+        "forty gulls share a lane"
+    )
 
 
 def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(
@@ -272,7 +281,9 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(
     before = hands.desk.takes.current
     hands.qtbot.keyClick(stage, Qt.Key.Key_Escape)
     hands.until(
-        lambda: hands.desk.takes.current is not before and hands.desk.is_current
+        lambda: (
+            hands.desk.takes.current is not before and hands.desk.is_current
+        )
     )
     assert not rehearsing.active
     assert rehearse.text() == "Rehearse"
@@ -357,13 +368,17 @@ def test_a_hand_takes_over_at_the_playhead_and_that_is_a_branch(
     assert not rehearsing.active
 
 
-def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
+def test_a_rehearsal_can_be_steered_with_the_mouse(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     stage, rehearsing = hands.pane.stage, hands.pane.rehearsing
     hands.pane.actions_by_id["rehearse"].trigger()
     hands.until(lambda: rehearsing.frame is not None)
     hands.qtbot.mousePress(
-        stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((20, 8)).toPoint()
+        stage,
+        Qt.MouseButton.LeftButton,
+        pos=stage.to_pixels((20, 8)).toPoint(),
     )
     hands.until(
         lambda: (
@@ -371,7 +386,9 @@ def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
             and rehearsing.frame.poses["visitor"][0] < 30.0
         )
     )
-    hands.qtbot.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+    hands.qtbot.mouseRelease(
+        stage, Qt.MouseButton.LeftButton, pos=QPoint(5, 5)
+    )
     rehearsing.finish()
     hands.until(lambda: not rehearsing.active)
 
@@ -472,7 +489,8 @@ def test_a_node_of_ones_own_is_written_found_run_and_what_is_wrong_stands_at_its
     path.write_text("def ring_the_bell(:\n")
     hands.pane.actions_by_id["new_take"].trigger()
     said = [
-        str(each) for each in hands.desk.documents.problems_of("warden", row.id)
+        str(each)
+        for each in hands.desk.documents.problems_of("warden", row.id)
     ]
     assert any("nodes/ring_the_bell.py, line 1:" in each for each in said)
 

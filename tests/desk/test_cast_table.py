@@ -51,7 +51,9 @@ def test_the_cast_stands_names_down_and_numbers_across(
     view.grab()
 
 
-def test_arrows_walk_the_cells_and_enter_edits_one(quay_driver: Driver) -> None:
+def test_arrows_walk_the_cells_and_enter_edits_one(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     view = table(hands)
     playhead = hands.desk.playhead

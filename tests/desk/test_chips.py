@@ -24,7 +24,14 @@ from umbrant.model.behaviors import Key, Row, UpkeepMoment, Watch
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
 from umbrant.model.staging import Member, Prop
-from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape, Spread
+from umbrant.model.values import (
+    Curve,
+    KeyRef,
+    KeyType,
+    PlaceRef,
+    Shape,
+    Spread,
+)
 
 KEYS = (
     Key(name="visitor", type=KeyType.AGENT),
@@ -131,7 +138,9 @@ def test_a_number_in_a_condition_is_replaced_where_it_stands_however_long_it_gro
         now = chip_edit("b", within, metres).apply(now)
         guard = now.behavior("b").row("r1").guard
         assert guard is not None
-        assert guard.when == f"can_see(visitor, within={expected}) and n > -2.5"
+        assert (
+            guard.when == f"can_see(visitor, within={expected}) and n > -2.5"
+        )
         assert guard.watch is Watch.THROUGHOUT
 
 
@@ -250,7 +259,11 @@ def test_other_chips_offer_what_fits_them() -> None:
     assert picked(row("r1", "pick_lowest", "top"), "group") == ["lamps"]
     assert picked(row("r1", "pick_lowest", "top"), "thing") == ["lamp"]
     assert picked(GUARDED, "watch") == [str(watch) for watch in Watch]
-    assert picked(row("r1", "follow", "top"), "target") == ["visitor", "a", "v"]
+    assert picked(row("r1", "follow", "top"), "target") == [
+        "visitor",
+        "a",
+        "v",
+    ]
 
 
 def test_what_is_picked_is_what_the_file_holds() -> None:

@@ -304,5 +304,7 @@ def test_where_nothing_can_be_kept_that_is_said(
     monkeypatch.setattr(autosave, "write_atomically", full)
     monkeypatch.setattr(app.log, "error", lambda text: None)
     app._Hook(hands.window)(RuntimeError, RuntimeError("out of paint"), None)
-    assert "Your changes could not be kept: save them now" in hands.messages[-1]
+    assert (
+        "Your changes could not be kept: save them now" in hands.messages[-1]
+    )
     assert "out of paint" in capsys.readouterr().err

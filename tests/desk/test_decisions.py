@@ -73,8 +73,8 @@ def test_the_map_shows_where_somebody_would_have_to_stand(
     assert view.tip_at(at).startswith("visitor.x 18.0")
     assert view.tip_at(view.box_of(1).center()) == texts[1]
     assert view.tip_at(QPointF(1, view.height() - 1)) == ""
-    # Where there is little room, no line stands on the foot, and the chosen one
-    # is seen.
+    # Where there is little room, no line stands on the foot, and the chosen
+    # one is seen.
     view.setFixedHeight(90)
     foot = view.height() - view.box_of(0).height()
     for _ in texts:
@@ -101,7 +101,9 @@ def ranged(hands: Driver) -> DecisionsView:
     return view
 
 
-def test_a_border_is_dragged_and_its_number_follows(dog_driver: Driver) -> None:
+def test_a_border_is_dragged_and_its_number_follows(
+    dog_driver: Driver,
+) -> None:
     hands, desk = dog_driver, dog_driver.desk
     view = ranged(hands)
     picture = view.running.picture

@@ -63,8 +63,8 @@ def answered(
     *keys: Qt.Key | str,
     ctrl: bool = False,
 ) -> object:
-    """What a question comes to when these keys are pressed in it, one after the
-    other.
+    """What a question comes to when these keys are pressed in it, one after
+    the other.
     """
     parent = QWidget()
     qtbot.addWidget(parent)
@@ -152,7 +152,9 @@ def test_a_number_and_one_of_a_list_are_given_by_keys(qtbot: QtBot) -> None:
     )
     assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), ENTER) == 7
     assert (
-        answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "x-3.5", ENTER)
+        answered(
+            qtbot, lambda d: d.integer("Seed", "Seed:", 7), "x-3.5", ENTER
+        )
         == 35
     )
     rubbed_out = Qt.Key.Key_Delete
@@ -183,7 +185,9 @@ def test_the_arrows_go_from_button_to_button_and_escape_stays(
 ) -> None:
     right = Qt.Key.Key_Right
     assert answered(qtbot, lambda d: d.unsaved("It"), ENTER) == "save"
-    assert answered(qtbot, lambda d: d.unsaved("It"), right, ENTER) == "discard"
+    assert (
+        answered(qtbot, lambda d: d.unsaved("It"), right, ENTER) == "discard"
+    )
     assert answered(qtbot, lambda d: d.unsaved("It"), ESCAPE) == "stay"
     assert answered(qtbot, lambda d: d.recover("It was kept."), ESCAPE) is True
     assert (

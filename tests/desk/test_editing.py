@@ -8,7 +8,12 @@ from tests.desk.conftest import Driver
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.model.behaviors import Guard, Key, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, declare_key, delete_rows, replace_behavior
+from umbrant.model.edits import (
+    Edit,
+    declare_key,
+    delete_rows,
+    replace_behavior,
+)
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
 
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
@@ -56,7 +61,9 @@ def test_a_row_that_is_not_filled_in_is_marked_and_fails_with_its_reason(
     assert "Use" in hands.reasons()
 
 
-def test_escape_closes_the_search_and_adds_nothing(demo_driver: Driver) -> None:
+def test_escape_closes_the_search_and_adds_nothing(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     before = hands.names()
     hands.key(Qt.Key.Key_Return)
@@ -324,7 +331,9 @@ def test_what_is_wrong_and_what_can_be_written_never_cover_each_other(
         hands.qtbot.keyClicks(editor, "lamp_oil > 3 and dog")
         assert editor._fault.isVisible()
         fault, listed = editor._fault.geometry(), editor.completing
-        assert not listed.isVisible() or not fault.intersects(listed.geometry())
+        assert not listed.isVisible() or not fault.intersects(
+            listed.geometry()
+        )
         assert not fault.intersects(editor.geometry())
         hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
         hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
@@ -411,8 +420,8 @@ def test_all_parameters_shows_those_at_their_default(
 
 
 def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
-    """Every piece of every row lies inside its cell, and no two overlap, at the
-    full and at a narrow width.
+    """Every piece of every row lies inside its cell, and no two overlap, at
+    the full and at a narrow width.
     """
     hands = demo_driver
     for width in (456, 300):
@@ -468,7 +477,11 @@ def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(
     wait = _add(hands, "wait")
     assert hands.desk.row.under == first
     after = _add(hands, "after")
-    assert (hands.desk.row.kind, hands.desk.row.under, hands.desk.row.name) == (
+    assert (
+        hands.desk.row.kind,
+        hands.desk.row.under,
+        hands.desk.row.name,
+    ) == (
         "after",
         first,
         "",
@@ -485,7 +498,9 @@ def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(
         1
     ].trigger()
     menu.close()
-    assert hands.desk.project.behavior("warden").row(after).args["to"] == second
+    assert (
+        hands.desk.project.behavior("warden").row(after).args["to"] == second
+    )
     problems = [
         str(each)
         for each in hands.desk.documents.problems
@@ -605,7 +620,9 @@ def test_a_transition_is_typed_with_its_time_its_condition_and_where_it_leads(
         Row(id="home", under="mm", kind="state", name="Home"),
         Row(id="away", under="mm", kind="state", name="Away"),
     )
-    hands.desk.apply(Edit("Day", lambda p: replace_behavior(p, "warden", rows)))
+    hands.desk.apply(
+        Edit("Day", lambda p: replace_behavior(p, "warden", rows))
+    )
     hands.desk.select_row("home")
     hands.key(Qt.Key.Key_Return)
     hands.type(text)
@@ -696,7 +713,9 @@ def test_a_sentence_may_begin_with_its_condition(demo_driver: Driver) -> None:
         assert (around.kind, around.name) == ("sequence", "Wait")
         assert [
             each.kind
-            for each in [row for row in behavior.rows if row.under == around.id]
+            for each in [
+                row for row in behavior.rows if row.under == around.id
+            ]
         ] == [
             "wait",
             "look_about",

@@ -107,7 +107,9 @@ def test_a_number_that_is_typed_over_is_checked_at_once(
     assert written(quay)["that"] == "ran(1.1)"
     checked(hands, view)
     assert state(view) is ExpectationState.BROKEN
-    assert [each.file for each in hands.desk.broken] == [f"expectations/{LAMP}"]
+    assert [each.file for each in hands.desk.broken] == [
+        f"expectations/{LAMP}"
+    ]
     hands.desk.move_playhead(300)
     view.go_to()
     assert hands.desk.playhead == 8 * hands.desk.take.header.ticks_per_s
@@ -151,7 +153,9 @@ def test_an_expectation_becomes_one_of_another_kind(
         assert state(view) is not ExpectationState.UNKNOWN
         view.grab()
     put(view, "of", "brine")
-    put(view, "scenario", "storm" if "storm" in _scenarios(quay_driver) else "")
+    put(
+        view, "scenario", "storm" if "storm" in _scenarios(quay_driver) else ""
+    )
     retype(quay_driver, view, "title", "The dog, too")
     assert written(quay)["of"] == "brine"
     assert written(quay)["title"] == "The dog, too"
@@ -265,7 +269,8 @@ def test_a_step_back_that_cannot_be_written_is_told_and_can_be_tried_again(
         patch.setattr("umbrant.expecting.files.write_atomically", full)
         hands.pane.actions_by_id["undo"].trigger()
     assert (
-        said[-1] == f"{LAMP}: it could not be written: No space left on device."
+        said[-1]
+        == f"{LAMP}: it could not be written: No space left on device."
     )
     assert written(quay)["expect"] == "always"
     hands.pane.actions_by_id["undo"].trigger()

@@ -43,7 +43,8 @@ def test_what_is_typed_is_found_in_the_take(demo_driver: Driver) -> None:
     assert "Nothing more was found" in hands.messages[-1]
     hands.key(Qt.Key.Key_F3, SHIFT)
     assert hands.desk.playhead == starts[-2]
-    # What was found is marked on the lanes, until something else is looked for.
+    # What was found is marked on the lanes, until something else is looked
+    # for.
     hands.desk.move_playhead(300)
     hands.desk.show_hits("", [])
     assert hands.pane.lanes.grab().toImage() != plain
@@ -68,7 +69,9 @@ def test_what_was_found_is_looked_for_again_in_another_take(
         desk.takes._show(NumberedTake(0, look, "rolling…", shown.project))
         assert len(desk.hits.stretches) == count
         expected = (
-            f"It holds {times_text(count)}" if count else "It holds at no tick."
+            f"It holds {times_text(count)}"
+            if count
+            else "It holds at no tick."
         )
         assert popup.help.text().startswith(expected)
         assert all(end < ticks for _, end in desk.hits.stretches)

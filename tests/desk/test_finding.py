@@ -116,6 +116,8 @@ def test_the_help_plays_the_example_of_the_rows_kind(
     demo_driver.qtbot.mouseClick(example, Qt.MouseButton.LeftButton)
     assert example.playing
     demo_driver.desk.select_row("esc")
-    demo_driver.until(lambda: example.accessibleName() == "Example of sequence")
+    demo_driver.until(
+        lambda: example.accessibleName() == "Example of sequence"
+    )
     demo_driver.pane.actions_by_id["show_stage"].trigger()
     assert not example.playing

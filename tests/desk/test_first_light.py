@@ -60,7 +60,8 @@ def test_a_chip_changes_the_take_the_tape_and_the_reason_and_undo_brings_them_ba
 
     hands.key(
         Qt.Key.Key_Z,
-        Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+        Qt.KeyboardModifier.ControlModifier
+        | Qt.KeyboardModifier.ShiftModifier,
     )
     hands.settle()
     assert "Close in has been running for 2.20 s" in hands.reasons()

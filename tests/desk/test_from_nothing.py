@@ -20,8 +20,8 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class Keyboard:
-    """Presses keys in what has the place at the left, and chooses from lists by
-    the arrow keys.
+    """Presses keys in what has the place at the left, and chooses from lists
+    by the arrow keys.
     """
 
     def __init__(self, driver: Driver) -> None:
@@ -219,8 +219,8 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(
 
 
 def write_machine(keys: Keyboard) -> None:
-    """Patrol, chase, give up: states among the rows, what leads from one to the
-    other in the table.
+    """Patrol, chase, give up: states among the rows, what leads from one to
+    the other in the table.
     """
     keys.find("Decide")
     keys.row("machine", "Watch")

@@ -1,5 +1,5 @@
-"""The guide's first section, replayed: every line of it is pressed and typed in
-the window.
+"""The guide's first section, replayed: every line of it is pressed and typed
+in the window.
 """
 
 from pathlib import Path

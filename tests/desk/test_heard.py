@@ -54,7 +54,9 @@ def test_what_makes_a_noise_says_so() -> None:
 # noises
 
 
-def rings_at(take: Take, tick: int, **keys: float) -> list[tuple[float, float]]:
+def rings_at(
+    take: Take, tick: int, **keys: float
+) -> list[tuple[float, float]]:
     moment = Moment(take, tick, TITLES)
     members = take.header.played.players
     found = noises(
@@ -82,7 +84,9 @@ def test_a_noise_is_a_ring_that_fades() -> None:
     assert rings_at(take, made + round(RINGS_S * rate)) == []
 
 
-def test_a_noise_is_as_loud_as_its_key_says_and_upkeep_makes_it_again() -> None:
+def test_a_noise_is_as_loud_as_its_key_says_and_upkeep_makes_it_again() -> (
+    None
+):
     loud = Key(name="loud", type=KeyType.NUMBER, default=0.5)
     upkeep = ("make_noise", 0.5, {"loudness": key("loud")})
     take = played(
@@ -115,7 +119,9 @@ def test_when_a_noise_is_made_must_be_known() -> None:
     for kind, args in known.items():
         take = played(
             project(
-                row("mm", "make_noise", loudness=1.0, decorators=[(kind, args)])
+                row(
+                    "mm", "make_noise", loudness=1.0, decorators=[(kind, args)]
+                )
             )
         )
         assert any(rings_at(take, tick) for tick in range(take.ticks)), kind

@@ -1,5 +1,5 @@
-"""A window on a project whose own nodes are wrong: it lives, says what is wrong
-with file and line, and goes on.
+"""A window on a project whose own nodes are wrong: it lives, says what is
+wrong with file and line, and goes on.
 """
 
 import os
@@ -29,7 +29,9 @@ def assert_in_review(driver: Driver, file: Path) -> None:
     """The file's fault stands at the row that uses its node and in the review;
     Enter goes there.
     """
-    row = next(each for each in driver.desk.behavior.rows if each.kind == "bad")
+    row = next(
+        each for each in driver.desk.behavior.rows if each.kind == "bad"
+    )
     (problem,) = driver.desk.problems_of(row.id)
     assert problem.message.startswith("its node stands in nodes/bad.py, ")
     driver.pane.actions_by_id["show_review"].trigger()
@@ -67,7 +69,9 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     )
     driver.window.begin_first_visit()
     driver.until(
-        lambda: any(each.startswith("nodes/bad.py") for each in driver.messages)
+        lambda: any(
+            each.startswith("nodes/bad.py") for each in driver.messages
+        )
     )
     assert driver.desk.take is None
     assert FAILED in driver.pane.first_visit.text
@@ -75,7 +79,9 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     assert_in_review(driver, file)
     file.write_text(action("return True"))
     driver.desk.roll()
-    assert driver.desk.documents.needs_trust, "other code is to be trusted anew"
+    assert driver.desk.documents.needs_trust, (
+        "other code is to be trusted anew"
+    )
     driver.desk.documents.trust_nodes()
     driver.desk.roll()
     driver.settle()

@@ -39,7 +39,9 @@ RENAME = Edit(
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
-def test_a_window_without_a_project_says_how_to_get_one(driver: Driver) -> None:
+def test_a_window_without_a_project_says_how_to_get_one(
+    driver: Driver,
+) -> None:
     assert driver.window.windowTitle() == "No project — Umbrant"
     assert driver.desk.take is None
     assert driver.pane.top.state.text() == ""
@@ -254,7 +256,8 @@ def test_a_file_that_is_no_take_is_told(
     open_take(hands.pane.command_context)
     hands.until(
         lambda: any(
-            "no take, or it is damaged" in message for message in hands.messages
+            "no take, or it is damaged" in message
+            for message in hands.messages
         )
     )
     assert hands.desk.takes.current.number == 1

@@ -1,4 +1,6 @@
-"""Labels: none over another, none cut off, and left out where there is no room."""
+"""Labels: none over another, none cut off, and left out where there is no
+room.
+"""
 
 import itertools
 from collections.abc import Iterator
@@ -127,7 +129,8 @@ def test_no_label_covers_another_or_is_cut_off(
     assert bool(boxes) == bool(places)
     assert all(AREA.contains(box) for box in boxes)
     assert not any(
-        one.intersects(other) for one, other in itertools.combinations(boxes, 2)
+        one.intersects(other)
+        for one, other in itertools.combinations(boxes, 2)
     )
 
 

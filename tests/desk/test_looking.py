@@ -1,5 +1,5 @@
-"""Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting
-anywhere selects everywhere.
+"""Moving through a take: playhead, lanes, stage, blackboard, reasons;
+selecting anywhere selects everywhere.
 """
 
 import pytest
@@ -93,7 +93,9 @@ def test_the_numbers_of_the_body_stand_below_the_keys(
     hands, view = quay_driver, quay_driver.pane.views.of(BlackboardView)
     hands.desk.select_agent("tam")
     board = view.board
-    names = [board.data(board.index(row, 0)) for row in range(board.rowCount())]
+    names = [
+        board.data(board.index(row, 0)) for row in range(board.rowCount())
+    ]
     assert names[-6:] == [
         "energy",
         "thirst",

@@ -106,7 +106,9 @@ def test_states_stand_down_and_what_is_waited_for_across(hands: Hands) -> None:
     assert "5 states" in hands.driver.pane.left.heading()
 
 
-def test_cells_are_walked_by_arrows_and_select_their_rows(hands: Hands) -> None:
+def test_cells_are_walked_by_arrows_and_select_their_rows(
+    hands: Hands,
+) -> None:
     hands.at("Doze", "State")
     assert hands.desk.row.name == "Doze"
     tick = hands.desk.playhead
@@ -151,7 +153,8 @@ def test_enter_adds_a_transition_to_a_cell_and_opens_what_it_lacks(
     hands.add("→ Doze")
     hands.driver.type("distance(visitor) > 20")
     assert (
-        hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
+        hands.read()["Bark", "when"]
+        == "→ Doze when distance to visitor > 20 m"
     )
     assert ("Bark", "Doze", "distance(visitor) > 20") in hands.labels()
     bark, added = hands.named("Bark"), hands.desk.row
@@ -208,7 +211,11 @@ def test_renaming_a_state_shows_in_the_cells_that_lead_to_it(
 
 
 def test_a_transition_is_drawn_on_the_map_with_the_mouse(hands: Hands) -> None:
-    chart, start, end = hands.chart, hands.middle("Doze"), hands.middle("Cower")
+    chart, start, end = (
+        hands.chart,
+        hands.middle("Doze"),
+        hands.middle("Cower"),
+    )
     hands.driver.qtbot.mousePress(chart, Qt.MouseButton.LeftButton, pos=start)
     for step in range(1, 6):
         hands.driver.qtbot.mouseMove(chart, start + (end - start) * step / 5)
@@ -258,7 +265,8 @@ def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(
     hands.add("→ Doze")
     hands.driver.type("distance(visitor) > 20")
     assert (
-        hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
+        hands.read()["Bark", "when"]
+        == "→ Doze when distance to visitor > 20 m"
     )
     assert (
         len(hands.desk.project.behavior(used.name).rows) == len(used.rows) + 1

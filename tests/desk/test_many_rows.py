@@ -101,7 +101,9 @@ def test_what_holds_no_rows_is_not_pasted(hands: Driver) -> None:
     assert hands.desk.project is before
 
 
-def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
+def test_rows_are_duplicated_wrapped_and_made_a_behavior(
+    hands: Driver,
+) -> None:
     hands.select("1.2.1")
     hands.key(Qt.Key.Key_Down, SHIFT)
     hands.key(Qt.Key.Key_V, CTRL | SHIFT)
@@ -149,7 +151,8 @@ def test_a_comment_is_kept_and_shown(hands: Driver) -> None:
     hands.key(Qt.Key.Key_N, SHIFT)
     assert hands.desk.row.note == "He must not come too near."
     assert (
-        hands.ledger.ledger._tip(hands.desk.row) == "He must not come too near."
+        hands.ledger.ledger._tip(hands.desk.row)
+        == "He must not come too near."
     )
 
 

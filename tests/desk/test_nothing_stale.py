@@ -163,5 +163,7 @@ def test_the_rows_shown_from_a_line_of_the_cast_are_those_of_its_behavior(
     hands.desk.select_row(hands.desk.behavior.rows[0].id)
     hands.key(Qt.Key.Key_Return)
     hands.type("state")
-    after = {each.name: len(each.rows) for each in hands.desk.project.behaviors}
+    after = {
+        each.name: len(each.rows) for each in hands.desk.project.behaviors
+    }
     assert [name for name in after if after[name] != before[name]] == ["dog"]

@@ -271,7 +271,11 @@ class TestRoller:
         self, tmp_path: Path, name: str = "t", seconds: float = 0.5
     ) -> RollOrder:
         return RollOrder(
-            open_project(DEMO), "dusk", tmp_path / f"{name}.take", None, seconds
+            open_project(DEMO),
+            "dusk",
+            tmp_path / f"{name}.take",
+            None,
+            seconds,
         )
 
     def test_only_the_newest_order_is_told_of(
@@ -436,10 +440,13 @@ class TestLooks:
         ground = field.grab().toImage().pixelColor(110, 30)
         assert contrast(field.palette().text().color(), ground) >= 7.0
 
-    def test_icons_are_drawn_in_the_palettes_colour(self, qtbot: QtBot) -> None:
+    def test_icons_are_drawn_in_the_palettes_colour(
+        self, qtbot: QtBot
+    ) -> None:
         image = icon("play", DAY.ink).pixmap(18, 18).toImage()
         assert (
-            image.pixelColor(image.width() // 2, image.height() // 2) == DAY.ink
+            image.pixelColor(image.width() // 2, image.height() // 2)
+            == DAY.ink
         )
         with pytest.raises(KeyError):
             icon("rewind", DAY.ink)
@@ -450,7 +457,9 @@ def contrast(one: object, other: object) -> float:
 
     def luminance(colour: object) -> float:
         parts = [
-            part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4
+            part / 12.92
+            if part <= 0.04045
+            else ((part + 0.055) / 1.055) ** 2.4
             for part in colour.getRgbF()[:3]
         ]  # type: ignore[attr-defined]
         return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]

@@ -23,10 +23,20 @@ from umbrant.desk.views.curve.painting import (
 )
 from umbrant.desk.views.help.example_painting import paint_example
 from umbrant.desk.views.lanes.cue_ruler import Mark
-from umbrant.desk.views.lanes.painting import Bar, Lane, paint_cues, paint_lanes
+from umbrant.desk.views.lanes.painting import (
+    Bar,
+    Lane,
+    paint_cues,
+    paint_lanes,
+)
 from umbrant.desk.views.ledger.ruler_painting import RulerLook, paint_ruler
 from umbrant.desk.views.map.layout import draw
-from umbrant.desk.views.map.painting import MapLook, Placement, paint_map, trace
+from umbrant.desk.views.map.painting import (
+    MapLook,
+    Placement,
+    paint_map,
+    trace,
+)
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
     Cone,
@@ -285,7 +295,13 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
     assert near(image, DAY.now, square.x() - 4, square.y() - 4, 8, 8) > 8
     nobody = drawn(
         lambda painter: paint_moving(
-            painter, stage, StageLook(), projection, QSizeF(WIDE, HIGH), [], DAY
+            painter,
+            stage,
+            StageLook(),
+            projection,
+            QSizeF(WIDE, HIGH),
+            [],
+            DAY,
         )
     )
     assert near(nobody, DAY.leads[1], 0, 0, WIDE, HIGH) == 0

@@ -31,7 +31,9 @@ def press(driver: Driver, key: Qt.Key) -> None:
     driver.key(key, to=driver.pane.views.of(ReviewView))
 
 
-def test_the_demo_has_no_findings_in_its_documents(demo_driver: Driver) -> None:
+def test_the_demo_has_no_findings_in_its_documents(
+    demo_driver: Driver,
+) -> None:
     demo_driver.until(lambda: not demo_driver.desk.documents.reviewer.busy)
     assert demo_driver.pane.left.buttons["review"].text() == "Review"
     assert demo_driver.desk.documents.findings == []
@@ -46,7 +48,9 @@ def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(
     assert "Its guard is always yes." in demo_driver.ledger.ledger._tip(
         desk.behavior.row("tend")
     )
-    assert "In the documents: " in review.review.data(review.review.index(0, 0))
+    assert "In the documents: " in review.review.data(
+        review.review.index(0, 0)
+    )
     desk.select_row("keep")
     press(demo_driver, Qt.Key.Key_Down)
     press(demo_driver, Qt.Key.Key_Return)
@@ -63,7 +67,9 @@ def test_a_finding_is_mended_from_the_list(demo_driver: Driver) -> None:
     review.focus_chip(1)
     press(demo_driver, Qt.Key.Key_Return)
     choose(review.editing.menu, "Take the guard off")
-    assert demo_driver.desk.project.behavior("warden").row("tend").guard is None
+    assert (
+        demo_driver.desk.project.behavior("warden").row("tend").guard is None
+    )
     assert demo_driver.desk.documents.history.undo_name == "Take the guard off"
     demo_driver.until(lambda: demo_driver.desk.documents.findings == [])
 

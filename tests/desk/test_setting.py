@@ -108,9 +108,9 @@ def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:
     hands.on_chip("sight")
     before = hands.project.scenario("dusk").cast[0].body.sight_m
     hands.key(Qt.Key.Key_Up)
-    assert hands.project.scenario("dusk").cast[0].body.sight_m == pytest.approx(
-        before + 0.1
-    )
+    assert hands.project.scenario("dusk").cast[
+        0
+    ].body.sight_m == pytest.approx(before + 0.1)
     hands.write("walk", "2.5")
     assert hands.project.scenario("dusk").cast[0].body.walk_m_s == 2.5
     assert hands.desk.documents.history.undo_name == "Set walk to 2.5 m/s"
@@ -225,7 +225,10 @@ def test_a_new_agent_comes_onto_the_stage_and_decides(hands: Hands) -> None:
     hands.add("Number of the body")
     hands.write("value", "0.25")
     assert (
-        hands.project.scenario("dusk").cast[path[-1]].body.stats["health"].value
+        hands.project.scenario("dusk")
+        .cast[path[-1]]
+        .body.stats["health"]
+        .value
         == 0.25
     )
 
@@ -257,7 +260,9 @@ def test_a_number_of_a_body_is_renamed_where_it_is_used_too(
     assert list(hands.project.scenario("dusk").cast[odo].body.stats) == [
         "vigour"
     ]
-    assert hands.project.behavior("warden").row("tire").args["stat"] == "vigour"
+    assert (
+        hands.project.behavior("warden").row("tire").args["stat"] == "vigour"
+    )
     before = hands.project
     hands.key(Qt.Key.Key_F2)
     hands.driver.type("Not A Name")
@@ -285,7 +290,9 @@ def test_a_variant_begins_a_number_of_the_body_elsewhere(hands: Hands) -> None:
     assert hands.project.stats_of("stern-warden") == {}
 
 
-def test_a_selected_number_may_go_with_whom_it_belongs_to(hands: Hands) -> None:
+def test_a_selected_number_may_go_with_whom_it_belongs_to(
+    hands: Hands,
+) -> None:
     before = hands.project
     hands.at("scenarios", "dusk")
     hands.add("Agent that runs Gull")
@@ -447,7 +454,8 @@ def test_what_is_used_is_removed_only_when_its_author_says_so_again(
     hands.at("blackboards", "stay")
     hands.key(Qt.Key.Key_Delete)
     assert (
-        answers.messages[-1] == "Going somewhere to stay is used by Go and stay"
+        answers.messages[-1]
+        == "Going somewhere to stay is used by Go and stay"
     )
     assert "stay" not in [each.name for each in hands.project.blackboards]
     hands.at("behaviors", "stern-warden")
@@ -576,7 +584,9 @@ def test_lines_that_an_edit_does_not_touch_are_kept(hands: Hands) -> None:
         if line is not old and len(line.path) > 3
     ]
     assert written
-    assert all(path[:4] == ("scenarios", "dusk", "cast", 0) for path in written)
+    assert all(
+        path[:4] == ("scenarios", "dusk", "cast", 0) for path in written
+    )
 
 
 def test_what_is_no_point_is_told_as_it_is_typed_and_changes_nothing(

@@ -132,7 +132,9 @@ def test_a_walk_is_drawn_at_the_puppets_pace(hands: Hands) -> None:
         )
 
 
-def test_things_are_put_where_the_stage_is_double_clicked(hands: Hands) -> None:
+def test_things_are_put_where_the_stage_is_double_clicked(
+    hands: Hands,
+) -> None:
     hands.driver.qtbot.mouseDClick(
         hands.stage, LEFT, pos=hands.pixel((6.0, 9.0))
     )

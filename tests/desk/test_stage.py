@@ -43,6 +43,8 @@ def mouse_event(
 
 
 def send_move(
-    stage: QWidget, at: QPoint, held: Qt.MouseButton = Qt.MouseButton.LeftButton
+    stage: QWidget,
+    at: QPoint,
+    held: Qt.MouseButton = Qt.MouseButton.LeftButton,
 ) -> None:
     stage.mouseMoveEvent(mouse_event(QEvent.Type.MouseMove, at, held))

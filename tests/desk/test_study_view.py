@@ -75,7 +75,8 @@ def test_a_study_shows_how_often_each_row_ran(
     hands.desk.select_agent("visitor")
     hands.until(
         lambda: (
-            view.study.found is not None and view.study.found.agent == "visitor"
+            view.study.found is not None
+            and view.study.found.agent == "visitor"
         )
     )
     assert all(row.found is None for row in view.found.lines)

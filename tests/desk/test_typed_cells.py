@@ -137,7 +137,9 @@ def test_the_cells_of_a_spreadsheet_make_states_transitions_and_events(
             ("Hide", "after", "Idle"),
         ]
     )
-    assert "thunder" in [each.name for each in pasted.project.event_list.events]
+    assert "thunder" in [
+        each.name for each in pasted.project.event_list.events
+    ]
 
 
 def at_table(driver: Driver) -> MachineTable:
@@ -176,7 +178,9 @@ def test_three_states_of_a_chaser_in_under_40_presses(driver: Driver) -> None:
     )
 
 
-def test_what_is_wrong_is_said_below_and_the_line_stays(driver: Driver) -> None:
+def test_what_is_wrong_is_said_below_and_the_line_stays(
+    driver: Driver,
+) -> None:
     table = at_table(driver)
     table.setCurrentIndex(table.machine.index(0, 1))
     driver.qtbot.keyClick(table, Qt.Key.Key_Return)

@@ -1,4 +1,6 @@
-"""A view is one record: what follows from it is found everywhere in the window."""
+"""A view is one record: what follows from it is found everywhere in the
+window.
+"""
 
 import json
 import os

@@ -1,5 +1,5 @@
-"""Branches, comparisons and nearest changes by keyboard alone, through the real
-window.
+"""Branches, comparisons and nearest changes by keyboard alone, through the
+real window.
 """
 
 import os
@@ -76,7 +76,9 @@ def test_a_branch_plays_on_from_the_playhead_and_is_listed_under_its_parent(
     assert len(hands.desk.takes.kept) == 2
 
 
-def test_the_line_completes_and_says_what_is_wrong(demo_driver: Driver) -> None:
+def test_the_line_completes_and_says_what_is_wrong(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.key(Qt.Key.Key_B)
     popup = hands.pane.finder.branches
@@ -152,7 +154,9 @@ def test_two_takes_are_shown_in_one_place_and_n_goes_to_what_differs(
     assert outlines(hands) == ()
 
 
-def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
+def test_scores_and_curves_are_shown_of_both_takes(
+    quay_driver: Driver,
+) -> None:
     hands, desk = quay_driver, quay_driver.desk
     desk.select_agent("mila")
     desk.move_playhead(40)
@@ -164,7 +168,12 @@ def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
         hands.pane.views.of(CurveView),
     )
     hands.key(Qt.Key.Key_W)
-    assert reasons.answer.table.columns == ("option", "input", "score", "share")
+    assert reasons.answer.table.columns == (
+        "option",
+        "input",
+        "score",
+        "share",
+    )
     hands.key(Qt.Key.Key_D)
     hands.until(lambda: desk.compared is not None)
     hands.key(Qt.Key.Key_W)
@@ -203,7 +212,9 @@ def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
     assert not curve.grab().isNull()
     hands.key(Qt.Key.Key_D)
     assert curve.look(considered).other is None
-    assert with_other_scores(reasons.answer.table, None).rows[0][-1].text == "–"
+    assert (
+        with_other_scores(reasons.answer.table, None).rows[0][-1].text == "–"
+    )
 
 
 def test_reasons_say_where_two_takes_part(demo_driver: Driver) -> None:

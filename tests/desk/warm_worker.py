@@ -3,8 +3,8 @@ has loaded everything already.
 
 `python -m tests.desk.warm_worker serve SOCKET` waits for calls until its input
 ends. `warm_worker.py call SOCKET` stands in for `python -m
-umbrant.rolling.supervisor`: it hands its input and output on to a new fork, and
-ends with it.
+umbrant.rolling.supervisor`: it hands its input and output on to a new fork,
+and ends with it.
 """
 
 import os

@@ -1,5 +1,5 @@
-"""A short interpreter of trees, written straight from the definitions: what the
-engine is tested against.
+"""A short interpreter of trees, written straight from the definitions: what
+the engine is tested against.
 
 It knows selectors, sequences, parallels, guards with their watches, and
 decorators; leaves last so many ticks. It notes, tick by tick, what is entered,
@@ -106,7 +106,8 @@ class Reference:
         node.active = False
         self.log.append((self.now, node.row, how))
 
-    # what is inside decorator number `place`; after the last the row's own work
+    # what is inside decorator number `place`; after the last the row's own
+    # work
 
     def start(self, node: Node, place: int) -> None:
         if place == len(node.decorators):
@@ -197,7 +198,9 @@ class Reference:
                     self.halt(node.children[node.at])
                     node.at = place
                     break
-        return self.on(node, goes_on_after, len(node.children)) or goes_on_after
+        return (
+            self.on(node, goes_on_after, len(node.children)) or goes_on_after
+        )
 
     def on(self, node: Node, goes_on_after: str, end: int) -> str | None:
         while node.at < end:

@@ -155,7 +155,8 @@ class Interpreter:
                         kept = [
                             c
                             for c in self.configuration
-                            if self.isAtomicState(c) and self.isDescendant(c, s)
+                            if self.isAtomicState(c)
+                            and self.isDescendant(c, s)
                         ]
                     else:
                         kept = [c for c in self.configuration if c.parent is s]
@@ -327,8 +328,8 @@ class Interpreter:
         if history.parent.kind == "parallel":
             return self.getChildStates(history.parent)
         first = self.states[self._initial(history.parent)]
-        # The Recommendation wants a default here; ours is the first state where
-        # there is none.
+        # The Recommendation wants a default here; ours is the first state
+        # where there is none.
         return [
             self.getChildStates(history.parent)[0]
             if first.kind == "history"

@@ -1,5 +1,5 @@
-"""What happens again within a tick, or after a restart, is told apart from what
-happened before.
+"""What happens again within a tick, or after a restart, is told apart from
+what happened before.
 """
 
 from tests.kinds import CATALOG

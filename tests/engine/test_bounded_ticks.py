@@ -78,7 +78,9 @@ def test_machines_in_machines_share_the_budget_of_their_agent() -> None:
                 row(machine, "machine", under),
                 row(state, "state", machine),
                 row(f"in{depth}", "on_enter", state),
-                row(f"c{depth}", "count", f"in{depth}", key=key("n"), amount=1),
+                row(
+                    f"c{depth}", "count", f"in{depth}", key=key("n"), amount=1
+                ),
                 row(f"t{depth}", "when", state, when="n >= 0", to=state),
             ]
         )
@@ -89,7 +91,9 @@ def test_machines_in_machines_share_the_budget_of_their_agent() -> None:
     assert values(take, "n")[-1][1] <= 110  # type: ignore[operator]
 
 
-def test_an_event_may_lead_back_to_where_it_came_from_within_one_tick() -> None:
+def test_an_event_may_lead_back_to_where_it_came_from_within_one_tick() -> (
+    None
+):
     take = played(
         project(
             row("mm", "machine"),

@@ -75,7 +75,9 @@ class Driven:
     def settle(self) -> None:
         steps = 0
         while self.running and steps < 60:
-            taken = self.chart.select(lambda each: self.events[each.id] is None)
+            taken = self.chart.select(
+                lambda each: self.events[each.id] is None
+            )
             if not taken and not self.inside:
                 return
             if not taken:
@@ -326,7 +328,10 @@ def test_3_7_regions_whose_final_states_are_entered_in_one_step_are_done_once() 
 
 def history_chart(*, deep: bool) -> S:
     inner = s(
-        "a", s("a1"), s("a2", s("x"), s("y")), s("h", kind="history", deep=deep)
+        "a",
+        s("a1"),
+        s("a2", s("x"), s("y")),
+        s("h", kind="history", deep=deep),
     )
     root = s("m", inner, s("away"))
     t(find(root, "a1"), "in", "y")
@@ -350,7 +355,9 @@ def test_3_10_shallow_history_goes_back_to_the_child_and_deep_history_to_the_ato
     ]
 
 
-def test_3_10_a_history_that_remembers_nothing_leads_where_it_is_told() -> None:
+def test_3_10_a_history_that_remembers_nothing_leads_where_it_is_told() -> (
+    None
+):
     root = s(
         "m",
         s("start"),
@@ -411,14 +418,18 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
         )
         if depth >= 3:
             kind = (
-                "state" if region else draw(st.sampled_from(["state", "final"]))
+                "state"
+                if region
+                else draw(st.sampled_from(["state", "final"]))
             )
         state = S(state_id, kind)
         made.append(state)
         least = {"state": 1 if depth == 0 else 0, "parallel": 1, "final": 0}[
             kind
         ]
-        most = {"state": 3 if depth < 3 else 0, "parallel": 2, "final": 0}[kind]
+        most = {"state": 3 if depth < 3 else 0, "parallel": 2, "final": 0}[
+            kind
+        ]
         for _ in range(
             draw(st.integers(least, max(least, most))) if depth < 3 else 0
         ):
@@ -467,7 +478,13 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
                 also = (
                     draw(st.sampled_from([*others, None])) if others else None
                 )
-                t(state, event, target, internal=draw(st.booleans()), also=also)
+                t(
+                    state,
+                    event,
+                    target,
+                    internal=draw(st.booleans()),
+                    also=also,
+                )
     return root
 
 

@@ -136,7 +136,9 @@ def test_what_a_guard_does_follows_from_its_watch(
 
 
 @pytest.mark.parametrize("watch", list(Watch))
-def test_a_guard_that_watches_while_running_stops_its_row(watch: Watch) -> None:
+def test_a_guard_that_watches_while_running_stops_its_row(
+    watch: Watch,
+) -> None:
     take = played(
         project(
             row("top", "selector"),

@@ -12,7 +12,9 @@ def once(
     success: bool, *decorators: tuple[str, dict[str, object]], ticks: int = 0
 ) -> Spans:
     made = project(
-        row("top", "last", ticks=ticks, success=success, decorators=decorators),
+        row(
+            "top", "last", ticks=ticks, success=success, decorators=decorators
+        ),
         seconds=1.0,
     )
     return spans(played(made), "top")
@@ -33,7 +35,9 @@ def test_an_outcome_that_is_given_beforehand(
     assert once(success, (decorator, {}), ticks=2)[0] == (0, 2, outcome)
 
 
-def test_repeat_does_a_row_again_until_it_has_succeeded_so_many_times() -> None:
+def test_repeat_does_a_row_again_until_it_has_succeeded_so_many_times() -> (
+    None
+):
     assert once(True, ("repeat", {"times": 3.0}))[0] == (0, 2, "success")
     assert once(True, ("repeat", {"times": 3.0}), ticks=2)[0] == (
         0,

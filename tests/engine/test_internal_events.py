@@ -56,8 +56,8 @@ def bell(under: str, **args: object) -> Row:
 
 
 def rings(*more: Row, **args: object) -> tuple[Row, ...]:
-    """A state that raises a bell at its first tick, and one that the bell leads
-    to.
+    """A state that raises a bell at its first tick, and one that the bell
+    leads to.
     """
     return (
         row("aa", "state", "mm"),

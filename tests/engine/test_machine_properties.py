@@ -121,7 +121,11 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
             max_size=TICKS,
         )
     )
-    made, steps, reference = project(*rows_of(root)), Steps(), Interpreter(root)
+    made, steps, reference = (
+        project(*rows_of(root)),
+        Steps(),
+        Interpreter(root),
+    )
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
     common = CastContext(made, CATALOG, 1)

@@ -17,7 +17,13 @@ from tests.small import (
     spans,
     values,
 )
-from umbrant.model.behaviors import Behavior, Blackboard, Key, Override, Sharing
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Key,
+    Override,
+    Sharing,
+)
 from umbrant.model.staging import Member
 from umbrant.model.values import KeyType, Spread
 
@@ -107,7 +113,9 @@ def test_a_parallel_ends_with_enough_successes_or_failures(
     )
 
 
-def test_a_parallel_whose_children_all_succeed_succeeds_with_the_last() -> None:
+def test_a_parallel_whose_children_all_succeed_succeeds_with_the_last() -> (
+    None
+):
     take = played(
         project(
             row("pp", "parallel"),
@@ -200,7 +208,10 @@ def test_at_most_counts_in_all_or_per_entry_of_the_row_around_it() -> None:
     in_all = played(project(*rows("in all"), seconds=1.0))
     assert len(spans(in_all, "aa")) == 2
     assert refusals(in_all, "aa")[0][2] == "at_most"
-    assert gauges(in_all, "aa", "decorator 0") == [(0, 1.0, 2.0), (1, 2.0, 2.0)]
+    assert gauges(in_all, "aa", "decorator 0") == [
+        (0, 1.0, 2.0),
+        (1, 2.0, 2.0),
+    ]
     per_entry = played(project(*rows("per entry"), seconds=1.0))
     assert len(spans(per_entry, "aa")) == 10
 
@@ -210,7 +221,10 @@ def test_hold_keeps_a_result_for_a_while() -> None:
         project(
             row("ss", "selector"),
             row(
-                "qq", "sequence", "ss", decorators=[("hold", {"duration": 0.5})]
+                "qq",
+                "sequence",
+                "ss",
+                decorators=[("hold", {"duration": 0.5})],
             ),
             row("nn", "count", "qq", key=key("n"), amount=1),
             row("ff", "last", "qq", ticks=0, success=False),
@@ -446,7 +460,9 @@ def test_keys_of_a_group_and_of_the_world_are_shared_and_know_who_wrote_them() -
         Key(
             name="alarm", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD
         ),
-        Key(name="mark", type=KeyType.NUMBER, default=0.0, scope=Sharing.GROUP),
+        Key(
+            name="mark", type=KeyType.NUMBER, default=0.0, scope=Sharing.GROUP
+        ),
     )
     take = played(
         project(

@@ -35,7 +35,9 @@ class Ledger(ByRow):
     def left(
         self, row_id: str, status: Status | None, cause: Cause | None
     ) -> None:
-        assert row_id in self.active, f"{row_id} was left without being entered"
+        assert row_id in self.active, (
+            f"{row_id} was left without being entered"
+        )
         self.active.remove(row_id)
         self.times[row_id] -= 1
 
@@ -252,5 +254,7 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(
             }
     assert reported == recorded
     assert {
-        place: each.ticks for place, each in diary.refused.items() if each.ticks
+        place: each.ticks
+        for place, each in diary.refused.items()
+        if each.ticks
     } == refused

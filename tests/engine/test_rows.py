@@ -109,7 +109,8 @@ def test_decorators_apply_from_the_outside_in() -> None:
     ):
         take = played(
             project(
-                row("top", "last", ticks=30, decorators=decorators), seconds=0.3
+                row("top", "last", ticks=30, decorators=decorators),
+                seconds=0.3,
             )
         )
         assert spans(take, "top")[0] == (0, 2, outcome)
@@ -132,7 +133,9 @@ def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active
     )
     changes = take.agents["a"].keys["flag"]
     assert list(
-        zip(changes.ticks, [each.value for each in changes.values], strict=True)
+        zip(
+            changes.ticks, [each.value for each in changes.values], strict=True
+        )
     ) == [
         (0, True),
         (4, None),
@@ -142,9 +145,10 @@ def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active
         "upkeep 0",
     )
     assert (changes.values[1].row_id, changes.values[1].part) == ("r2", "")
-    assert gauges(take, "r1", "upkeep 0") == [(0, 1.0, None), (3, 2.0, None)], (
-        "each time is counted"
-    )
+    assert gauges(take, "r1", "upkeep 0") == [
+        (0, 1.0, None),
+        (3, 2.0, None),
+    ], "each time is counted"
 
 
 def test_upkeep_that_fails_says_why_and_the_row_goes_on() -> None:

@@ -46,7 +46,9 @@ def test_chance_is_rolled_once_each_time_the_guard_of_a_take_over_comes_true() -
     )
     took_over = [
         bool(
-            record(played(project(*rows, seconds=4.0, seed=seed)), "jump").spans
+            record(
+                played(project(*rows, seconds=4.0, seed=seed)), "jump"
+            ).spans
         )
         for seed in range(1, 41)
     ]
@@ -130,9 +132,9 @@ def test_a_held_result_counts_in_the_turns_of_a_repeat_as_well() -> None:
     number = Key(name="n", type=KeyType.NUMBER, default=0.0)
     take = played(project(*rows, keys=(number,), seconds=0.6))
     assert spans(take, "top")[0] == (0, 2, "success")
-    assert [value for tick, value in values(take, "n") if tick <= 2] == [1.0], (
-        "it was done only once"
-    )
+    assert [value for tick, value in values(take, "n") if tick <= 2] == [
+        1.0
+    ], "it was done only once"
 
 
 def test_a_parallel_that_bears_failures_goes_on_until_all_have_ended() -> None:
@@ -288,7 +290,9 @@ def test_the_stay_bonus_counts_against_the_threshold_and_among_equals_the_first_
     assert spans(take, "aa")[0] == (0, 4, "stopped"), (
         "0.3 + 0.2 is above 0.4, 0.2 + 0.2 is not"
     )
-    equal = played(project(*utility(("aa", "0.5"), ("bb", "0.5")), seconds=0.3))
+    equal = played(
+        project(*utility(("aa", "0.5"), ("bb", "0.5")), seconds=0.3)
+    )
     assert spans(equal, "aa")[0][0] == 0
     assert spans(equal, "bb") == []
 

@@ -27,8 +27,8 @@ def nested(draw: st.DrawFn) -> Tree:
 
 
 def runs_alone(tree: Tree) -> bool:
-    """Whether the row runs on its own, and does not watch to take over: what is
-    put around it would not.
+    """Whether the row runs on its own, and does not watch to take over: what
+    is put around it would not.
     """
     _, one = tree
     kind = CATALOG.get(one.kind, *ROWS)

@@ -39,8 +39,8 @@ FALLING = Curve(shape=Shape.LINEAR, flipped=True)
 
 
 def two(**setup: object) -> list[object]:
-    """A utility of an option that gets better with time, from 0 to 2 s, and one
-    that gets worse.
+    """A utility of an option that gets better with time, from 0 to 2 s, and
+    one that gets worse.
     """
     return [
         row("uu", "utility", **setup),
@@ -80,7 +80,9 @@ def test_scores_and_what_was_considered_are_recorded() -> None:
     )
 
 
-def test_a_stay_bonus_and_a_least_hold_keep_it_from_changing_too_soon() -> None:
+def test_a_stay_bonus_and_a_least_hold_keep_it_from_changing_too_soon() -> (
+    None
+):
     assert spans(played(project(*two(stay_bonus=0.2))), "early")[0][1] == 13
     assert spans(played(project(*two(hold=1.5))), "early")[0][1] == 15
     assert spans(played(project(*two(every=0.8))), "early")[0][1] == 16
@@ -97,9 +99,9 @@ def test_a_weight_and_a_key_bound_to_it_count() -> None:
     rows[1] = row("late", "option", "uu", weight=key("n"))
     assert spans(played(project(*rows, keys=(N,))), "late") == []
     assert (
-        spans(played(project(*rows, keys=(N,), start_keys={"n": 5.0})), "late")[
-            0
-        ][0]
+        spans(
+            played(project(*rows, keys=(N,), start_keys={"n": 5.0})), "late"
+        )[0][0]
         == 4
     )
 
@@ -223,7 +225,9 @@ def test_the_stay_bonus_is_for_the_candidate_that_it_stays_with() -> None:
         for name in ("far", "close")
     }
     assert bonuses == {"far": [0.0], "close": [0.0, 0.2]}
-    assert [each.of for each in record(take, "rest").gauges[""].values] == [0.0]
+    assert [each.of for each in record(take, "rest").gauges[""].values] == [
+        0.0
+    ]
     assert [each.of for each in record(take, "chase").gauges[""].values] == [
         0.0,
         0.2,
@@ -382,7 +386,9 @@ def test_the_shapes_are_what_they_are_called() -> None:
     assert at(0.7, shape="bell", width=0.2) == pytest.approx(math.exp(-0.5))
     assert at(0.5, shape="step", sign=">=", threshold=10.0) == 1.0
     assert at(0.5, shape="step", sign=">", threshold=10.0) == 0.0
-    assert at(0.5, shape="points", points=[[0, 0], [0.25, 1], [0.75, 0]]) == 0.5
+    assert (
+        at(0.5, shape="points", points=[[0, 0], [0.25, 1], [0.75, 0]]) == 0.5
+    )
     assert at(0.25, shape="linear", flipped=True) == 0.75
     assert at(7.0, shape="linear") == 1.0, (
         "beyond the range it stays at the end"

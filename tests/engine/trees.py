@@ -103,8 +103,8 @@ class _Growing:
         return {}
 
     def _insides(self, kind: str, row_id: str) -> list[str]:
-        """What the rows are in: the row itself, or its options or states, which
-        change as time goes by.
+        """What the rows are in: the row itself, or its options or states,
+        which change as time goes by.
         """
         if kind == "utility":
             return [

@@ -123,7 +123,8 @@ def test_find_looks_for_a_number(
 def test_find_asks_for_how_long(umbrant: Any, take: Path) -> None:
     _, out, _ = umbrant("find", take, "ran(1.1)", "--json")
     lengths = [
-        each["end"] - each["start"] + 1 for each in json.loads(out)["stretches"]
+        each["end"] - each["start"] + 1
+        for each in json.loads(out)["stretches"]
     ]
     middle = sorted(lengths)[1]
     _, out, _ = umbrant(
@@ -166,7 +167,11 @@ def test_expect_finds_the_seed_that_breaks_it(
     suites = ET.fromstring(junit.read_text())  # noqa: S314  (our own file)
     assert suites.tag == "testsuites"
     (suite,) = suites
-    assert (suite.get("tests"), suite.get("failures"), suite.get("errors")) == (
+    assert (
+        suite.get("tests"),
+        suite.get("failures"),
+        suite.get("errors"),
+    ) == (
         "2",
         "1",
         "0",

@@ -166,7 +166,10 @@ def test_a_group_is_each_of_it(take: Take) -> None:
             "Input should be 'always'",
         ),
         ('{"expect": "always"}', "Field required"),
-        ('{"expect": "always", "that": "ran(1)", "colour": 1}', "Extra inputs"),
+        (
+            '{"expect": "always", "that": "ran(1)", "colour": 1}',
+            "Extra inputs",
+        ),
         (
             '{"expect": "by", "that": "ran(1)", "by_s": -1}',
             "greater than or equal to 0",
@@ -207,7 +210,8 @@ def test_the_demos_expectations_are_in_words() -> None:
         each.file.split("/")[1]: each.expectation.sentence for each in found
     }
     assert (
-        sentences["thirst-is-quenched.json"] == "tam: never stat(thirst) > 0.98"
+        sentences["thirst-is-quenched.json"]
+        == "tam: never stat(thirst) > 0.98"
     )
     assert (
         sentences["he-forgets.json"]
@@ -277,7 +281,9 @@ def test_known_intervals() -> None:
 def result(
     happened: int, of: int, between: tuple[float, float]
 ) -> ExpectationResult:
-    text = json.dumps({"expect": "often", "that": "ran(1)", "between": between})
+    text = json.dumps(
+        {"expect": "often", "that": "ran(1)", "between": between}
+    )
     outcomes = tuple(
         SeedOutcome(seed, (), seed < happened) for seed in range(of)
     )
@@ -293,7 +299,8 @@ def test_a_share_holds_is_broken_or_stays_undecided() -> None:
     needed = takes_to_decide(3, 10, (0.2, 0.4), 100_000)
     assert needed is not None
     assert (
-        result(round(needed * 0.3), needed, (0.2, 0.4)).verdict is Verdict.HOLDS
+        result(round(needed * 0.3), needed, (0.2, 0.4)).verdict
+        is Verdict.HOLDS
     )
     assert takes_to_decide(2, 10, (0.2, 0.4), 100_000) is None
 

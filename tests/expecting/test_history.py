@@ -72,13 +72,18 @@ def test_what_became_of_rows(odo: TakeSignals, take: Take) -> None:
         states = [record.state_at(tick) for tick in range(take.ticks)]
         starts = {span.start for span in record.spans}
         assert ticks_of(odo, f'entered("{row_id}")') == starts
-        for sense, outcome in (("succeeded", "success"), ("failed", "failure")):
+        for sense, outcome in (
+            ("succeeded", "success"),
+            ("failed", "failure"),
+        ):
             ends = {
                 each.end for each in record.spans if each.outcome == outcome
             }
             assert ticks_of(odo, f'{sense}("{row_id}")') == ends
         refused = {
-            tick for tick, each in enumerate(states) if each is RowState.REFUSED
+            tick
+            for tick, each in enumerate(states)
+            if each is RowState.REFUSED
         }
         assert refused <= ticks_of(odo, f'refused("{row_id}")')
 
@@ -105,7 +110,9 @@ def test_keys_distances_and_times(odo: TakeSignals, take: Take) -> None:
     assert ticks_of(odo, "lamp_oil < 0.8") == below
     assert ticks_of(odo, "not lamp_oil < 0.8") == set(known) - below
     seen = {
-        t for t in range(take.ticks) if keys["visitor_seen"].at(t).value is True
+        t
+        for t in range(take.ticks)
+        if keys["visitor_seen"].at(t).value is True
     }  # type: ignore[union-attr]
     assert ticks_of(odo, "visitor_seen") == seen
     assert ticks_of(odo, "time() >= 41") == set(range(820, 840))
@@ -186,7 +193,8 @@ def test_of_how_many_it_holds(take: Take) -> None:
         [f"gull_{number}" for number in range(1, 7)],
     )
     each = [
-        ticks_of(TakeSignals(take, name), "distance(odo) < 8") for name in gulls
+        ticks_of(TakeSignals(take, name), "distance(odo) < 8")
+        for name in gulls
     ]
     assert any(each)
     for name in ("gulls", "gull"):
@@ -254,7 +262,9 @@ def test_bodies_props_events_and_speech(take: Take) -> None:
     heard = {each.tick for each in brine.record.received}
     names = {each.event for each in brine.record.received}
     assert (
-        set().union(*(ticks_of(brine, f'received("{name}")') for name in names))
+        set().union(
+            *(ticks_of(brine, f'received("{name}")') for name in names)
+        )
         == heard
     )
     for name in names:
@@ -322,7 +332,9 @@ def test_a_puppet_has_no_rows(take: Take) -> None:
 
 @settings(max_examples=40)
 @given(st.text(max_size=40))
-def test_any_text_is_understood_or_refused(odo: TakeSignals, text: str) -> None:
+def test_any_text_is_understood_or_refused(
+    odo: TakeSignals, text: str
+) -> None:
     with suppress(LanguageError):
         found = odo.holds(text)
         assert found.dtype == np.bool_

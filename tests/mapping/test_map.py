@@ -1,5 +1,5 @@
-"""Decision maps: what they say is what is played, and what cannot be an axis is
-told.
+"""Decision maps: what they say is what is played, and what cannot be an axis
+is told.
 """
 
 import json
@@ -46,7 +46,9 @@ def bands() -> Take:
     return played(
         project(
             row("top", "selector"),
-            row("flee", "wait", "top", duration=9.0, guard="distance(who) < 4"),
+            row(
+                "flee", "wait", "top", duration=9.0, guard="distance(who) < 4"
+            ),
             row(
                 "talk",
                 "wait",
@@ -167,7 +169,9 @@ def test_a_border_around_the_agent_is_a_circle() -> None:
     assert far.borders[0].number is not None
 
 
-def test_a_sight_within_a_range_has_the_range_as_its_number(dusk: Take) -> None:
+def test_a_sight_within_a_range_has_the_range_as_its_number(
+    dusk: Take,
+) -> None:
     def numbers(x: str, y: str, tick: int) -> list[BorderNumber | None]:
         found = picture(dusk, x, y, tick, "odo", COARSER)
         return [
@@ -200,7 +204,9 @@ def test_bands_are_where_their_numbers_are() -> None:
         "only at borders it is looked at closely"
     )
     says = {
-        frozenset((found.labels[each.one], found.labels[each.other])): each.says
+        frozenset(
+            (found.labels[each.one], found.labels[each.other])
+        ): each.says
         for each in found.borders
     }
     assert (
@@ -281,7 +287,11 @@ def test_a_map_comes_in_rounds_and_ends_as_if_each_place_had_been_asked(
             {(2.0, 0.5): "flee", (8.0, 0.5): "talk"},
         ),
         ("v.x=0:20", "v.y=0:10", {(5.0, 7.0): "flee", (17.5, 5.0): "rest"}),
-        ("1.1.guard.1=0:20", "n=0:1", {(3.0, 0.5): "talk", (8.0, 0.5): "flee"}),
+        (
+            "1.1.guard.1=0:20",
+            "n=0:1",
+            {(3.0, 0.5): "talk", (8.0, 0.5): "flee"},
+        ),
         ("1.1.duration=0:9", "distance(who)=0:16", {(0.0, 3.0): "flee"}),
     ],
 )

@@ -203,7 +203,9 @@ def test_writing_keeps_a_files_mode_and_leaves_nothing_beside_it(
     assert list(tmp_path.iterdir()) == [path]
 
 
-def test_a_document_that_is_gone_is_removed_from_the_folder(demo: Path) -> None:
+def test_a_document_that_is_gone_is_removed_from_the_folder(
+    demo: Path,
+) -> None:
     project = read_project(demo)
     (demo / "behaviors" / "old.json").write_text(
         '{"title": "Old", "blackboard": "quay"}'
@@ -274,7 +276,9 @@ def test_a_journal_that_came_with_a_project_touches_none_but_its_files(
     outside.write_text("mine")
     (demo.parent / ".outside.json.part").write_text("theirs")
     (demo / "notes.txt").write_text("mine")
-    (demo / JOURNAL).write_text(json.dumps({"write": [name], "remove": [name]}))
+    (demo / JOURNAL).write_text(
+        json.dumps({"write": [name], "remove": [name]})
+    )
     read_project(demo)
     assert outside.read_text() == "mine"
     assert (demo / "notes.txt").read_text() == "mine"

@@ -46,7 +46,9 @@ def test_lines_stay_lines_and_nothing_is_cut(text: str) -> None:
 @given(st.text(st.characters(exclude_categories=["Cs"]), max_size=100))
 def test_json_that_is_escaped_reads_back_to_the_same(text: str) -> None:
     shown = escaped_json(
-        json.dumps([text, "\x7f\u202e\U000e0041"], ensure_ascii=False, indent=2)
+        json.dumps(
+            [text, "\x7f\u202e\U000e0041"], ensure_ascii=False, indent=2
+        )
     )
     assert json.loads(shown) == [text, "\x7f\u202e\U000e0041"]
     assert all(each not in shown for each in "\x7f\u202e\x1b\U000e0041")

@@ -48,11 +48,15 @@ ROWS = (
         binds={"near": 1.0, "far": 2.0},
     ),
 )
-OTHER = Behavior(name="o", title="O", blackboard="j", rows=(row("oo", "wait"),))
+OTHER = Behavior(
+    name="o", title="O", blackboard="j", rows=(row("oo", "wait"),)
+)
 BOARD = Blackboard(
     name="j",
     title="J",
-    keys=tuple(Key(name=each, type=KeyType.NUMBER) for each in ("near", "far")),
+    keys=tuple(
+        Key(name=each, type=KeyType.NUMBER) for each in ("near", "far")
+    ),
 )
 MADE = project(*ROWS, behaviors=(VARIANT, OTHER), blackboards=(BOARD,))
 
@@ -124,7 +128,9 @@ def test_a_muted_use_of_a_behavior_says_of_each_chip_whether_it_is_otherwise() -
     assert not is_overridden(override, "binds", "far")
 
 
-def test_going_back_to_what_the_original_says_takes_the_override_away() -> None:
+def test_going_back_to_what_the_original_says_takes_the_override_away() -> (
+    None
+):
     changed = set_value(MADE, "v", Slot("aa", "", "duration"), 9.0)
     assert (
         set_value(changed, "v", Slot("aa", "", "duration"), 1.0)

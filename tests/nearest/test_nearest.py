@@ -53,7 +53,9 @@ def nearest(
 def again(made: Project, before: Take, folder: Path) -> Take:
     """The whole scenario of a take, played with another project."""
     header = before.header
-    order = RollOrder(made, header.scenario, folder / "again.take", header.seed)
+    order = RollOrder(
+        made, header.scenario, folder / "again.take", header.seed
+    )
     return read_take(roll(order))
 
 

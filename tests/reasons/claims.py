@@ -1,6 +1,6 @@
-"""Holds what sentences claim against the raw data of a take. There is a checker
-for each kind of claim; it looks at every entry that is kept, one after the
-other, and shares no code with what made the sentence.
+"""Holds what sentences claim against the raw data of a take. There is a
+checker for each kind of claim; it looks at every entry that is kept, one after
+the other, and shares no code with what made the sentence.
 """
 
 from collections.abc import Callable
@@ -88,8 +88,8 @@ def _muted(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _condition(explainer: Explainer, claim: Claim) -> bool:
-    """What the atoms found last, up to the tick, makes the condition what it is
-    said to be. Each side that is shown is the one that was found.
+    """What the atoms found last, up to the tick, makes the condition what it
+    is said to be. Each side that is shown is the one that was found.
     """
     part, found = str(claim.facts["part"]), {}
     for step in _record(explainer, claim).atom_steps.get(part, []):

@@ -1,5 +1,6 @@
-"""Holds every sentence about random projects against the raw takes, and counts:
-`python -m tests.reasons.count_claims [SEEDS]`. It ends with 1 if one is false.
+"""Holds every sentence about random projects against the raw takes, and
+counts: `python -m tests.reasons.count_claims [SEEDS]`. It ends with 1 if one
+is false.
 """
 
 import sys
@@ -22,8 +23,8 @@ def lines_of(answer: Answer) -> list[AnswerLine]:
 
 
 class ClaimCount:
-    """How many claims of each kind were checked, and those that were false with
-    their sentences.
+    """How many claims of each kind were checked, and those that were false
+    with their sentences.
     """
 
     def __init__(self) -> None:
@@ -41,13 +42,19 @@ class ClaimCount:
                     self.false.append((line.text, each))
 
     def check_take(
-        self, take: Take, agent: str, ticks: Iterable[int], explainer: Explainer
+        self,
+        take: Take,
+        agent: str,
+        ticks: Iterable[int],
+        explainer: Explainer,
     ) -> None:
         """Check every answer about an agent at some ticks."""
         for tick in ticks:
             self.check(explainer, lines_of(explainer.why(tick)))
             for row_id in explainer.outline.number:
-                self.check(explainer, lines_of(explainer.why_not(tick, row_id)))
+                self.check(
+                    explainer, lines_of(explainer.why_not(tick, row_id))
+                )
             self.check(
                 explainer, [step.line for step in explainer.ticks.steps(tick)]
             )

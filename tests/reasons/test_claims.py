@@ -46,7 +46,9 @@ def test_what_is_said_of_random_behaviors_happened(rows: list[Row]) -> None:
 @pytest.mark.parametrize(
     "agent", ["odo", "brine", "mila", "tam", "gull_2", "gull_5"]
 )
-def test_what_is_said_of_the_demo_happened(demo_take: Take, agent: str) -> None:
+def test_what_is_said_of_the_demo_happened(
+    demo_take: Take, agent: str
+) -> None:
     explainer = Explainer(demo_take, agent)
     checked = check_take(
         demo_take, agent, range(3, demo_take.ticks, 83), explainer

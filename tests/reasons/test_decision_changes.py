@@ -1,5 +1,5 @@
-"""What an agent was about and when it changed its mind: also within a tick, and
-in each branch.
+"""What an agent was about and when it changed its mind: also within a tick,
+and in each branch.
 """
 
 from tests.kinds import CATALOG
@@ -17,13 +17,17 @@ from umbrant.take.reader import Take
 
 def changes(take: Take, agent: str = "a") -> list[tuple[int, str]]:
     """The tick and the row of each change of mind."""
-    return [(lead.start, lead.row_id) for lead in decision_changes(take, agent)]
+    return [
+        (lead.start, lead.row_id) for lead in decision_changes(take, agent)
+    ]
 
 
 def sentences(take: Take) -> list[str]:
     """Why each change of mind came."""
     explainer = Explainer(take, "a", CATALOG)
-    return [explainer.change(lead).text for lead in decision_changes(take, "a")]
+    return [
+        explainer.change(lead).text for lead in decision_changes(take, "a")
+    ]
 
 
 FALLBACK = (

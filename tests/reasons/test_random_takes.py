@@ -28,14 +28,20 @@ def check_sentences(answer: Answer, known: set[str]) -> None:
     for line in answer.lines:
         assert line.text.endswith(".")
         assert not UNFINISHED.search(line.text), line.text
-        assert {line.row_id, *(bit.row_id for bit in line.bits)} <= {"", *known}
+        assert {line.row_id, *(bit.row_id for bit in line.bits)} <= {
+            "",
+            *known,
+        }
 
 
 @settings(max_examples=10, deadline=None)
 @given(trees())
 def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))
-    explainer, known = Explainer(take, "a", CATALOG), {each.id for each in rows}
+    explainer, known = (
+        Explainer(take, "a", CATALOG),
+        {each.id for each in rows},
+    )
     for tick in SOME_TICKS:
         check_sentences(explainer.why(tick), known)
         for row_id in known:

@@ -34,7 +34,9 @@ class FullLogWriter(AgentWriter):
     are repeated.
     """
 
-    def __init__(self, name: str, buffer: TakeWriter, log: list[Event]) -> None:
+    def __init__(
+        self, name: str, buffer: TakeWriter, log: list[Event]
+    ) -> None:
         super().__init__(name, buffer)
         self._log = log
         self._clock = buffer
@@ -283,7 +285,9 @@ def test_a_shared_key_is_as_those_left_it_who_had_their_turn_before() -> None:
     assert before["a"] is not None
     assert before["a"][1].value == 0.0
     assert before["z"] is not None
-    assert before["z"][1].value == 5.0, "the first of the cast has had its turn"
+    assert before["z"][1].value == 5.0, (
+        "the first of the cast has had its turn"
+    )
 
 
 def test_cues_come_first_then_what_was_received() -> None:
@@ -346,7 +350,9 @@ def test_raised_events_name_the_row_that_raised_them() -> None:
     assert raised.plain()["text"] == "call raises bell."
 
 
-def test_a_utility_is_said_to_score_only_at_ticks_at_which_it_decides() -> None:
+def test_a_utility_is_said_to_score_only_at_ticks_at_which_it_decides() -> (
+    None
+):
     options = (
         row("aa", "option", "uu"),
         row("a1", "consider", "aa", input="0.5", high=1.0),

@@ -57,7 +57,10 @@ def test_why_not_of_a_state_answers_while_its_machine_is_still_delayed() -> (
 ):
     rows = (
         row(
-            "mm", "machine", name="Mood", decorators=[("delay", {"delay": 0.2})]
+            "mm",
+            "machine",
+            name="Mood",
+            decorators=[("delay", {"delay": 0.2})],
         ),
         row("aa", "state", "mm", name="Calm"),
         row("uu", "utility", "aa", name="Choose"),
@@ -69,7 +72,9 @@ def test_why_not_of_a_state_answers_while_its_machine_is_still_delayed() -> (
     assert [line.text for line in explains.why_not(0, "aa").lines] == [
         "Calm has not been tried. It has not run before in this take."
     ]
-    assert explains.why_not(0, "cc").lines[0].text == "Calm has not been tried."
+    assert (
+        explains.why_not(0, "cc").lines[0].text == "Calm has not been tried."
+    )
     assert explains.why_not(4, "aa").lines[0].row_id == "aa"
 
 
@@ -94,7 +99,11 @@ def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
         "within one tick to where it was, with its keys as "
         "they were; so it stopped there."
     )
-    assert [bit.row_id for bit in text.bits if bit.row_id] == ["mm", "t1", "t2"]
+    assert [bit.row_id for bit in text.bits if bit.row_id] == [
+        "mm",
+        "t1",
+        "t2",
+    ]
 
 
 def test_why_tells_what_let_a_row_in() -> None:
@@ -146,7 +155,9 @@ def test_why_not_of_a_running_row_says_that_it_runs() -> None:
 def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
     made = project(
         row("top", "selector", name="Top"),
-        row("r1", "last", "top", name="Early", guard="clock() > 0.25", ticks=9),
+        row(
+            "r1", "last", "top", name="Early", guard="clock() > 0.25", ticks=9
+        ),
         row("r2", "last", "top", name="Late", ticks=9),
         seconds=0.8,
     )
@@ -273,7 +284,9 @@ def test_an_answer_begins_with_a_capital_and_says_what_was_at_this_very_tick() -
         row("r21", "last", "r2", name="Not", guard="not flag", ticks=50),
         row("r22", "last", "r2", name="Act", ticks=50),
         keys=(Key(name="flag", type=KeyType.YES_NO, default=False),),
-        cast=(Member(name="z", title="the guard", behavior="b", start=(5, 5)),),
+        cast=(
+            Member(name="z", title="the guard", behavior="b", start=(5, 5)),
+        ),
         seconds=1.0,
     )
     report = Explainer(played(made), "z", CATALOG)
@@ -355,10 +368,14 @@ def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
     assert "no rows" in Explainer(take, "a").why(0).text
 
 
-def test_the_same_row_ending_and_beginning_again_is_no_change_of_mind() -> None:
+def test_the_same_row_ending_and_beginning_again_is_no_change_of_mind() -> (
+    None
+):
     take = played(
         project(
-            row("top", "selector"), row("r1", "last", "top", ticks=2), seconds=2
+            row("top", "selector"),
+            row("r1", "last", "top", ticks=2),
+            seconds=2,
         )
     )
     assert len(leading_spans(take, "a")) == 1
@@ -426,7 +443,8 @@ def test_every_row_has_an_answer_at_every_tick(
     for row_id in text.outline.number:
         lines = text.why_not(tick, row_id).lines
         assert all(
-            line.text.strip() and not line.text.endswith(" .") for line in lines
+            line.text.strip() and not line.text.endswith(" .")
+            for line in lines
         )
 
 
@@ -519,7 +537,9 @@ def test_why_tells_of_the_other_regions_of_a_machine() -> None:
     lines = answer_lines(rows, 4)
     assert "Legs is active beside Mood, in stand, at Stretch." in lines
     assert lines[-1].startswith("calm was entered 0.40 s ago")
-    assert answer_lines(rows, 4, "s21") == ["stand has been active for 0.40 s."]
+    assert answer_lines(rows, 4, "s21") == [
+        "stand has been active for 0.40 s."
+    ]
 
 
 def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -> (
@@ -947,7 +967,9 @@ def test_a_transition_on_the_end_of_another_state_names_that_state() -> None:
     take = explainer(project(*rows, seconds=0.8))
     assert "Act has been active for 0.30 s" in take.why_not(5, "r2").text
     (lead,) = [
-        each for each in decision_changes(take.take, "a") if each.row_id == "r2"
+        each
+        for each in decision_changes(take.take, "a")
+        if each.row_id == "r2"
     ]
     assert take.change(lead).text == "Act: Seen: Look was done"
 
@@ -966,7 +988,11 @@ def test_rows_of_a_damaged_take_that_blame_each_other_come_to_an_end() -> None:
         "One failed at this tick: Fails failed"
         in Explainer(take, "a", CATALOG).why(0).text
     )
-    for blamed, other in (("r1", "top"), ("r11", "r1"), ("top", "no such row")):
+    for blamed, other in (
+        ("r1", "top"),
+        ("r11", "r1"),
+        ("top", "no such row"),
+    ):
         for span in record.row(blamed).spans:
             span.cause = cause("child", row=other)
     report = Explainer(take, "a", CATALOG)

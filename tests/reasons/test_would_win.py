@@ -48,7 +48,9 @@ def utilities(draw: st.DrawFn) -> tuple[list[Row], dict[str, float]]:
             st.sampled_from(["product", "mean", "minimum", "weighted sum"])
         )
         rows.append(
-            row(option, "option", "uu", guard=guard, weight=weight, combine=how)
+            row(
+                option, "option", "uu", guard=guard, weight=weight, combine=how
+            )
         )
         for index in range(draw(st.integers(1, 3))):
             what, curve = (

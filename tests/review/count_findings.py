@@ -134,7 +134,9 @@ def end_is_not_taken_up(run: Played) -> bool:
     for span in run.own.spans:
         within = [
             each
-            for row_id in (inside if wanted is Outcome.FAILURE else inside[-1:])
+            for row_id in (
+                inside if wanted is Outcome.FAILURE else inside[-1:]
+            )
             for each in run.record(row_id).spans
             if _lies_in(each, span) and each.outcome is wanted
         ]
@@ -319,7 +321,9 @@ class FindingCount:
 
 def main() -> int:
     """Count, print, and say whether all held."""
-    count = FindingCount(range(int(sys.argv[1]) if len(sys.argv) > 1 else 1000))
+    count = FindingCount(
+        range(int(sys.argv[1]) if len(sys.argv) > 1 else 1000)
+    )
     for text in count.refuted:
         print(f"refuted: {text}")
     for rule, number in sorted(count.flagged.items()):

@@ -189,7 +189,9 @@ CASES = [
         [TOP, row("w1", "wait", "top", guard="yes", duration=1.0)],
         [
             TOP,
-            row("w1", "wait", "top", guard="yes and clock() > 1", duration=1.0),
+            row(
+                "w1", "wait", "top", guard="yes and clock() > 1", duration=1.0
+            ),
         ],
     ),
     Case(
@@ -228,7 +230,9 @@ CASES = [
                 for each in (
                     row(f"{name}0", "sequence", "top", guard="clock() > 1"),
                     *(
-                        row(f"{name}{n}", "wait", f"{name}0", duration=float(n))
+                        row(
+                            f"{name}{n}", "wait", f"{name}0", duration=float(n)
+                        )
                         for n in (1, 2, 3)
                     ),
                 )
@@ -437,14 +441,22 @@ CASES = [
                 ],
             ),
             row(
-                "w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")
+                "w1",
+                "copy",
+                "top",
+                source=KeyRef(key="p"),
+                key=KeyRef(key="q"),
             ),
             row("w2", "move_to", "top", target=KeyRef(key="q")),
         ],
         [
             row("top", "sequence"),
             row(
-                "w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")
+                "w1",
+                "copy",
+                "top",
+                source=KeyRef(key="p"),
+                key=KeyRef(key="q"),
             ),
             row("w2", "move_to", "top", target=KeyRef(key="q")),
         ],
@@ -520,7 +532,9 @@ CASES = [
         },
         nearly_more={
             "nodes": (
-                NodeFile(name="mine.py", text="import math\n'import random'\n"),
+                NodeFile(
+                    name="mine.py", text="import math\n'import random'\n"
+                ),
             )
         },
     ),
@@ -762,7 +776,9 @@ def test_a_variant_is_told_only_of_what_is_its_own() -> None:
             Behavior(name="v", title="V", blackboard="k", variant_of="b"),
         ),
     )
-    assert [each.file for each in review(made, CATALOG)] == ["behaviors/b.json"]
+    assert [each.file for each in review(made, CATALOG)] == [
+        "behaviors/b.json"
+    ]
 
 
 def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard() -> (
@@ -918,7 +934,9 @@ def test_who_keeps_a_ring_may_stand() -> None:
         duration=4.0,
         turning="by the shorter way",
     )
-    assert of_take("not_moving", project(ring, start=(2, 5), seconds=4.0)) == []
+    assert (
+        of_take("not_moving", project(ring, start=(2, 5), seconds=4.0)) == []
+    )
 
 
 def test_a_finding_of_many_copies_is_one_that_counts_them() -> None:
@@ -996,7 +1014,9 @@ def test_a_transition_whose_rival_asks_more_is_not_beaten() -> None:
         assert "beaten_transition" not in kinds
         bare = rivals[0].model_copy(
             update={
-                "args": {k: v for k, v in rivals[0].args.items() if k != "when"}
+                "args": {
+                    k: v for k, v in rivals[0].args.items() if k != "when"
+                }
             }
         )
         made = project(*states, bare, rivals[1], row("s2", "state", "top"))

@@ -38,14 +38,18 @@ from umbrant.review.behavior_analysis import BehaviorAnalysis
 VISITOR = Key(name="v", type=KeyType.AGENT, default="walker")
 SPOT = Key(name="p", type=KeyType.POINT)
 WALKER = Member(
-    name="walker", start=(4.0, 5.0), walk=(WalkPoint(at_s=6.0, to=(18.0, 5.0)),)
+    name="walker",
+    start=(4.0, 5.0),
+    walk=(WalkPoint(at_s=6.0, to=(18.0, 5.0)),),
 )
 AIM = {"target": KeyRef(key="v")}
 
 
 @dataclass(frozen=True)
 class Planted:
-    """A mistake: what it is, the rule that finds it and where, and the project."""
+    """A mistake: what it is, the rule that finds it and where, and the
+    project.
+    """
 
     mistake: str
     rule: str
@@ -206,7 +210,10 @@ BEFORE_PLAYING = [
         project(
             TOP,
             row(
-                "w1", "wait", "top", guard="distance(v) < 3 and distance(v) > 5"
+                "w1",
+                "wait",
+                "top",
+                guard="distance(v) < 3 and distance(v) > 5",
             ),
             keys=SEEN,
         ),
@@ -242,7 +249,11 @@ BEFORE_PLAYING = [
             TOP,
             row("w1", "wait", "top", guard="n > 1"),
             row(
-                "w2", "copy", "top", source=KeyRef(key="n"), key=KeyRef(key="n")
+                "w2",
+                "copy",
+                "top",
+                source=KeyRef(key="n"),
+                key=KeyRef(key="n"),
             ),
             keys=(number(),),
         ),
@@ -272,7 +283,9 @@ BEFORE_PLAYING = [
         "w1",
         project(
             row("top", "sequence"),
-            row("w1", "set_point", "top", key=KeyRef(key="p"), target="walker"),
+            row(
+                "w1", "set_point", "top", key=KeyRef(key="p"), target="walker"
+            ),
             row("w2", "move_to", "top", target=KeyRef(key="p")),
             keys=(SPOT,),
             cast=(WALKER,),
@@ -476,7 +489,9 @@ def rules_at(found: list[Any]) -> set[tuple[str, str]]:
 @pytest.mark.parametrize(
     "planted", BEFORE_PLAYING, ids=lambda each: each.mistake
 )
-def test_a_mistake_is_found_before_anything_is_played(planted: Planted) -> None:
+def test_a_mistake_is_found_before_anything_is_played(
+    planted: Planted,
+) -> None:
     made = with_events(planted.made, "bell")
     assert (planted.rule, planted.at) in rules_at(review(made, CATALOG))
 
@@ -518,7 +533,9 @@ def test_an_island_does_not_say_that_nothing_leads_to_what_leads_to_it() -> (
     None
 ):
     (island,) = [
-        each for each in BEFORE_PLAYING if each.mistake == "an island of states"
+        each
+        for each in BEFORE_PLAYING
+        if each.mistake == "an island of states"
     ]
     found = [
         each

@@ -1,5 +1,5 @@
-"""Rehearsing: what a hand does is played at once, and repeated exactly by later
-rolls.
+"""Rehearsing: what a hand does is played at once, and repeated exactly by
+later rolls.
 """
 
 from pathlib import Path
@@ -135,7 +135,9 @@ def test_rolling_a_rehearsed_scenario_gives_the_take_of_the_rehearsal(
     )
     assert rehearsal.over
     assert validate(after) == []
-    again = roll(RollOrder(after, "dusk", tmp_path / "again.take", seconds=6.0))
+    again = roll(
+        RollOrder(after, "dusk", tmp_path / "again.take", seconds=6.0)
+    )
     assert text(again) == text(tmp_path / "r.take")
     assert text(again) != text(
         roll(RollOrder(QUAY, "dusk", tmp_path / "plain.take", seconds=6.0))
@@ -190,7 +192,9 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
     replies = replies_in_turn(
         [*lines, step_line(3, SteeringInput()), order_line(4, order)]
     )
-    assert [reply.frame.tick if reply.frame else None for reply in replies] == [
+    assert [
+        reply.frame.tick if reply.frame else None for reply in replies
+    ] == [
         None,
         1,
         2,

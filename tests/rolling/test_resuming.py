@@ -70,7 +70,9 @@ EVERY = 60
 
 
 class RecordedTake:
-    """What a take that was read says of its rows, as what goes on from it asks."""
+    """What a take that was read says of its rows, as what goes on from it
+    asks.
+    """
 
     def __init__(self, take: Take) -> None:
         self.take = take
@@ -138,9 +140,12 @@ def order_of(
     return RollOrder(project, "dusk", path, seconds=seconds)
 
 
-def resumed(before: RollOrder, after: RollOrder, recorded: RecordedTake) -> int:
-    """Play an order from the tick on at which it can first differ from another;
-    returns that tick. Fails where it must be played from its first one.
+def resumed(
+    before: RollOrder, after: RollOrder, recorded: RecordedTake
+) -> int:
+    """Play an order from the tick on at which it can first differ from
+    another; returns that tick. Fails where it must be played from its first
+    one.
     """
     change = change_of(before, after)
     assert change is not None
@@ -152,8 +157,8 @@ def resumed(before: RollOrder, after: RollOrder, recorded: RecordedTake) -> int:
 def goes_on(
     before: RollOrder, after: RollOrder, tick: int, catalog: Catalog
 ) -> bool:
-    """Play an order to a tick, and then go on with another one. Returns whether
-    that could be.
+    """Play an order to a tick, and then go on with another one. Returns
+    whether that could be.
     """
     change = change_of(before, after)
     assert change is not None
@@ -226,8 +231,8 @@ def with_number(
 
 
 Change = Callable[[float], Project]
-"""A project that differs from the demo in one thing: in a number, by a share of
-it.
+"""A project that differs from the demo in one thing: in a number, by a share
+of it.
 """
 
 
@@ -244,7 +249,12 @@ def number_changes(project: Project) -> Iterator[Change]:
             for part, when in conditions_by_part(row, CATALOG).items():
                 for found in re.finditer(r"(?<![\w.])\d+(?:\.\d+)?", when):
                     yield partial(
-                        with_condition, project, behavior.name, row, part, found
+                        with_condition,
+                        project,
+                        behavior.name,
+                        row,
+                        part,
+                        found,
                     )
 
 
@@ -277,7 +287,9 @@ def other_changes(project: Project) -> Iterator[Change]:
     for name, row in (
         (each.name, row) for each in project.behaviors for row in each.rows
     ):
-        yield lambda _, name=name, row=row: delete_rows(project, name, [row.id])
+        yield lambda _, name=name, row=row: delete_rows(
+            project, name, [row.id]
+        )
         yield lambda _, name=name, row=row: set_guard(
             project, name, row.id, "time() > 9"
         )
@@ -484,8 +496,8 @@ def test_a_row_whose_result_a_cue_holds_is_not_made_anew(
 def test_what_is_refused_as_it_is_made_is_made_before_the_first_tick(
     tmp_path: Path,
 ) -> None:
-    """A transition to nowhere is refused from the first tick on, long before it
-    is reached.
+    """A transition to nowhere is refused from the first tick on, long before
+    it is reached.
     """
     rows = [
         small.row("rr", "sequence"),

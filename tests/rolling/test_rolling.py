@@ -76,7 +76,9 @@ def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_proce
 ) -> None:
     here = roll(RollOrder(PROJECT, scenario, tmp_path / "1.take", seconds=3.0))
     text = export_text(read_take(here), ExportFormat.JSONL)
-    again = roll(RollOrder(PROJECT, scenario, tmp_path / "2.take", seconds=3.0))
+    again = roll(
+        RollOrder(PROJECT, scenario, tmp_path / "2.take", seconds=3.0)
+    )
     assert export_text(read_take(again), ExportFormat.JSONL) == text
     line = order_line(
         1, RollOrder(PROJECT, scenario, tmp_path / "3.take", seconds=3.0)
@@ -179,7 +181,9 @@ def test_a_line_that_is_no_order_at_all_is_refused(tmp_path: Path) -> None:
         assert reply.error.startswith("The order could not be read"), line
 
 
-def test_a_roll_that_is_stopped_keeps_what_was_recorded(tmp_path: Path) -> None:
+def test_a_roll_that_is_stopped_keeps_what_was_recorded(
+    tmp_path: Path,
+) -> None:
     ticks = iter([False] * 450 + [True])
     with pytest.raises(RollStopped, match="tick 450 of 840"):
         roll(
@@ -245,7 +249,9 @@ def test_a_spawner_brings_its_copies_on_one_after_the_other(
     gulls = next(each for each in dusk.cast if each.copies > 1).model_copy(
         update={"copies": 3, "every_s": 2.0}
     )
-    few = dusk.model_copy(update={"cast": (gulls,), "cues": (), "seconds": 6.0})
+    few = dusk.model_copy(
+        update={"cast": (gulls,), "cues": (), "seconds": 6.0}
+    )
     project = project.model_copy(update={"scenarios": (few,)})
     take = read_take(
         roll(RollOrder(project, "dusk", tmp_path / "spawner.take"))

@@ -344,7 +344,9 @@ def test_where_two_recordings_differ_is_said_whatever_their_pieces(
 
 
 def test_orders_that_follow_at_once(session: Session) -> None:
-    """As a number is dragged: each supersedes the one before, wherever that is."""
+    """As a number is dragged: each supersedes the one before, wherever that
+    is.
+    """
     session.roll(QUAY)
     session.rest()
     for step in range(12):
@@ -357,7 +359,9 @@ def test_orders_that_follow_at_once(session: Session) -> None:
     path, _ = session.roll(changed(3.0))
     assert_from_first(path, changed(3.0))
     takes = sorted(
-        each.name for each in session.folder.iterdir() if each.suffix == ".take"
+        each.name
+        for each in session.folder.iterdir()
+        if each.suffix == ".take"
     )
     kept = {"1.take", path.name}
     assert kept <= set(takes)
@@ -413,7 +417,9 @@ def test_the_first_player_is_killed_and_its_snapshots_with_it(
     session.rest()
     (first,) = children(session.supervisor.process.pid)
     os.kill(first, signal.SIGKILL)
-    until(lambda: children(session.supervisor.process.pid) not in ([first], []))
+    until(
+        lambda: children(session.supervisor.process.pid) not in ([first], [])
+    )
     path, _ = session.roll(changed())
     assert_from_first(path, changed())
 

@@ -40,7 +40,9 @@ def status(pid: int, field: str) -> str:
 def children(pid: int) -> list[int]:
     return [
         int(each)
-        for each in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+        for each in Path(f"/proc/{pid}/task/{pid}/children")
+        .read_text()
+        .split()
     ]
 
 
@@ -304,7 +306,9 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
     supervisor.stdin.flush()
     time.sleep(0.3)
     order(
-        supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=1.0)
+        supervisor,
+        2,
+        RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=1.0),
     )
     reply = final_reply(supervisor.stdout)
     assert (reply.number, reply.error, reply.take) == (

@@ -16,14 +16,14 @@ ROOT = Path(__file__).parents[2]
 WIDE, HIGH = 1280, 800
 PROGRAMS = ("Xvfb", "openbox", "xdotool")
 PATIENCE_S = 40.0
-"""How long is waited for something to be seen. A bound for what never comes, on
-a busy machine; not a measure.
+"""How long is waited for something to be seen. A bound for what never comes,
+on a busy machine; not a measure.
 """
 
 
 class Display:
-    """An X server with a window manager, and what hands and eyes do there. Ends
-    with `close`.
+    """An X server with a window manager, and what hands and eyes do there.
+    Ends with `close`.
     """
 
     def __init__(self, folder: Path) -> None:
@@ -101,8 +101,8 @@ class Display:
         return found.stdout.strip()
 
     def size(self) -> tuple[int, int]:
-        """The width and height of the window that has the keyboard, without its
-        frame.
+        """The width and height of the window that has the keyboard, without
+        its frame.
         """
         output = subprocess.run(
             ["xdotool", "getactivewindow", "getwindowgeometry", "--shell"],

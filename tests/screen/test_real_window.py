@@ -142,7 +142,9 @@ def _keys_work_at_once(display: Display) -> None:
     display.key("space")
     paused = display.rest()
     display.key("n")
-    display.wait("the next change of mind", lambda: display.picture() != paused)
+    display.wait(
+        "the next change of mind", lambda: display.picture() != paused
+    )
     display.rest()
 
 
@@ -185,7 +187,9 @@ def _projects_are_switched(
 ) -> None:
     """Five times, each time with the setting shown by mouse."""
     quay = Path(shutil.copytree(DEMO, tmp_path / "quay"))
-    yard = Path(shutil.copytree(DEMO.parent / "first-steps", tmp_path / "yard"))
+    yard = Path(
+        shutil.copytree(DEMO.parent / "first-steps", tmp_path / "yard")
+    )
     titles = {
         quay: DEMO_TITLE,
         yard: f"{json.loads((yard / 'project.json').read_text())['title']} — Umbrant",

@@ -27,7 +27,9 @@ from umbrant.take.reader import Take
 
 HUT = Area(name="the hut", corners=((1, 4), (3, 4), (3, 6), (1, 6)))
 POND = Area(
-    name="the pond", corners=((1, 4), (3, 4), (3, 6), (1, 6)), blocks=Blocks.WAY
+    name="the pond",
+    corners=((1, 4), (3, 4), (3, 6), (1, 6)),
+    blocks=Blocks.WAY,
 )
 PEN = (
     Area(

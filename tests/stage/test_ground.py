@@ -15,7 +15,9 @@ from umbrant.stage.ground import Ground, Sightlines
 
 WALL = Area(name="the wall", corners=((9, 2), (11, 2), (11, 8), (9, 8)))
 POND = Area(
-    name="the pond", corners=((4, 4), (6, 4), (6, 6), (4, 6)), blocks=Blocks.WAY
+    name="the pond",
+    corners=((4, 4), (6, 4), (6, 6), (4, 6)),
+    blocks=Blocks.WAY,
 )
 PEN = Area(
     name="the pen",
@@ -30,7 +32,9 @@ PEN = Area(
         (14, 7),
     ),
 )
-LID = Area(name="the lid", corners=((14, 6.9), (18, 6.9), (18, 7.4), (14, 7.4)))
+LID = Area(
+    name="the lid", corners=((14, 6.9), (18, 6.9), (18, 7.4), (14, 7.4))
+)
 
 
 def yard(*areas: Area) -> Stage:

@@ -78,7 +78,11 @@ def test_a_way_is_as_short_as_over_a_graph_of_all_corners(
 ) -> None:
     ground = Ground(
         Stage(
-            name="s", title="S", width_m=WIDE, height_m=HIGH, areas=tuple(found)
+            name="s",
+            title="S",
+            width_m=WIDE,
+            height_m=HIGH,
+            areas=tuple(found),
         ),
         0.3,
     )
@@ -113,7 +117,10 @@ def test_a_body_beside_an_edge_by_the_slack_finds_a_way_from_there() -> None:
         name="s", title="S", width_m=WIDE, height_m=HIGH, areas=(wedge,)
     )
     ground = Ground(stage, 0.3)
-    edge, goal = (16.3896484375, 10.957763671875), (3.536376953125, 3.443359375)
+    edge, goal = (
+        (16.3896484375, 10.957763671875),
+        (3.536376953125, 3.443359375),
+    )
     assert ground.holds(edge)
     assert ground.free.distance(shapely.Point(edge)) > 0
     way = ground.way(edge, goal)

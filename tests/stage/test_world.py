@@ -106,7 +106,10 @@ def test_a_moving_target_is_followed() -> None:
 def test_a_target_off_the_ground_or_without_a_way_fails_with_its_reason() -> (
     None
 ):
-    for spot, cause in (((10.0, 5.0), "in_area"), ((19.95, 5.0), "off_ground")):
+    for spot, cause in (
+        ((10.0, 5.0), "in_area"),
+        ((19.95, 5.0), "off_ground"),
+    ):
         move = row("top", "move_to", target=spot, reach=0.05)
         take = played(project(move, areas=(WALL,), seconds=0.1))
         assert record(take, "top").spans[0].cause.kind == cause
@@ -192,8 +195,8 @@ def test_following_stays_near_and_ends_with_its_time() -> None:
 
 
 def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
-    """Whoever was on a way and then asks for one that there is not, stays where
-    it is, however often it asks.
+    """Whoever was on a way and then asks for one that there is not, stays
+    where it is, however often it asks.
     """
     places = (Place(name="goal", at=(14, 5)),)
     take = played(

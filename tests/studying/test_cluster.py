@@ -36,8 +36,8 @@ class Cluster:
 
 @pytest.fixture(scope="module")
 def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    """A scheduler with two workers that have registered. The last test that has
-    it kills one.
+    """A scheduler with two workers that have registered. The last test that
+    has it kills one.
     """
     tmp_path = tmp_path_factory.mktemp("cluster")
     place, environment = (
@@ -102,11 +102,15 @@ def orders(seeds: range) -> list[TakeOrder]:
 def played_here(each: TakeOrder, folder: Path) -> CountedTake:
     path = folder / f"{each.seed}.take"
     return count_take(
-        read_take(roll(RollOrder(each.project, each.scenario, path, each.seed)))
+        read_take(
+            roll(RollOrder(each.project, each.scenario, path, each.seed))
+        )
     )
 
 
-def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
+def test_a_take_that_cannot_be_played_costs_that_take(
+    running: Cluster,
+) -> None:
     good = orders(range(1, 3))
     broken = good[0].project.model_copy(update={"scenarios": ()})
     bad = TakeOrder(broken, "nowhere", 1, False)

@@ -63,7 +63,9 @@ def short(tmp_path: Path) -> Path:
 
 def orders_for(folder: Path, seeds: range) -> list[RollOrder]:
     return [
-        RollOrder(QUAY, "dusk", folder / f"{seed}.take", seed=seed, seconds=3.0)
+        RollOrder(
+            QUAY, "dusk", folder / f"{seed}.take", seed=seed, seconds=3.0
+        )
         for seed in seeds
     ]
 
@@ -333,7 +335,9 @@ def test_a_study_says_what_is_wrong(
     umbrant: Any, short: Path, tmp_path: Path
 ) -> None:
     out = tmp_path / "out"
-    code, _, err = umbrant("study", short, "--vary", "warden/9=1", "--out", out)
+    code, _, err = umbrant(
+        "study", short, "--vary", "warden/9=1", "--out", out
+    )
     assert code == 1
     assert "has no such row" in err
     vary = ("--vary", "warden/1.1.1.reach=0:10:0.01", "--seeds", "200")
@@ -403,7 +407,9 @@ def counted(
     return file
 
 
-def test_a_chance_is_counted_against_what_it_was_set_to(tmp_path: Path) -> None:
+def test_a_chance_is_counted_against_what_it_was_set_to(
+    tmp_path: Path,
+) -> None:
     rows = (
         row("top", "selector"),
         row(
@@ -464,7 +470,8 @@ def test_a_draw_is_counted_against_the_weights(tmp_path: Path) -> None:
         "weights alone do not say how often it comes"
     )
     assert (
-        kept_out["aa"].happened + kept_out["bb"].happened < kept_out["aa"].tried
+        kept_out["aa"].happened + kept_out["bb"].happened
+        < kept_out["aa"].tried
     )
 
 

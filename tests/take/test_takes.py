@@ -114,7 +114,9 @@ def test_a_crash_keeps_what_was_flushed(tmp_path: Path) -> None:
     assert take.ticks == flushed
     assert not take.is_complete
     assert "cut short" in take.ended
-    assert take.agents["a"].row("top").state_at(flushed - 1) is RowState.RUNNING
+    assert (
+        take.agents["a"].row("top").state_at(flushed - 1) is RowState.RUNNING
+    )
     writer.close()
 
 
@@ -196,8 +198,8 @@ def test_what_became_different_is_told_by_row_and_stretch() -> None:
 def test_what_is_different_is_what_each_row_is_tick_by_tick(
     one: int, other: int, ticks: int
 ) -> None:
-    """Of two random projects, and of one with itself, cut short as a look at it
-    is.
+    """Of two random projects, and of one with itself, cut short as a look at
+    it is.
     """
     before = played(RandomProject(one).made)
     for after in (
@@ -214,7 +216,9 @@ def test_what_is_different_is_what_each_row_is_tick_by_tick(
                 after.agents["a"].row(row_id),
             )
             differs = {
-                t for t in range(last) if was.state_at(t) is not now.state_at(t)
+                t
+                for t in range(last)
+                if was.state_at(t) is not now.state_at(t)
             }
             if differs:
                 expected[row_id] = differs
@@ -328,8 +332,8 @@ def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(
 
 
 def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
-    """What was told last may be put off in place of telling it again, over what
-    has gone to disk meanwhile too.
+    """What was told last may be put off in place of telling it again, over
+    what has gone to disk meanwhile too.
     """
     with TakeWriter(tmp_path / "t.take", header(12), flush_s=0.3) as writer:
         refused = writer.agent("a").refusing("r1", "")
@@ -339,7 +343,9 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
             elif tick not in (7, 8):
                 refused.last.end = refused.clock.tick
             writer.tick_done()
-    refusals = read_take(tmp_path / "t.take").agents["a"].row("r1").refusals[""]
+    refusals = (
+        read_take(tmp_path / "t.take").agents["a"].row("r1").refusals[""]
+    )
     assert [(each.start, each.end) for each in refusals] == [(0, 6), (9, 11)]
 
 
@@ -517,7 +523,8 @@ def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(
 ) -> None:
     def handles() -> list[str]:
         links = (
-            Path("/proc/self/fd") / each for each in os.listdir("/proc/self/fd")
+            Path("/proc/self/fd") / each
+            for each in os.listdir("/proc/self/fd")
         )
         return [
             os.readlink(each)

@@ -153,7 +153,9 @@ class ActionScope:
 def read_actions(text: str, scope: ActionScope) -> tuple[CueAction, ...]:
     """The actions in a text. Raises ActionError."""
     return tuple(
-        _action(part.strip(), scope) for part in text.split(";") if part.strip()
+        _action(part.strip(), scope)
+        for part in text.split(";")
+        if part.strip()
     )
 
 
@@ -193,7 +195,9 @@ def _raised(words: Sequence[str], scope: ActionScope) -> RaiseEvent:
     whom = [word for word in words[1:] if word not in ("to", "for")]
     groups = sorted({each.group for each in scope.cast if each.group})
     to = _one_of(
-        whom[:1], [*(each.name for each in scope.cast), *groups], "who hears it"
+        whom[:1],
+        [*(each.name for each in scope.cast), *groups],
+        "who hears it",
     )
     if whom:
         return RaiseEvent(raises=event, to=to)
@@ -204,7 +208,8 @@ def _moved(rest: str, scope: ActionScope) -> MoveTo:
     name, _, where = rest.partition(" ")
     moved = _one_of([name] if name else [], scope.movable, "somebody to move")
     return MoveTo(
-        moves=moved, to=_point(where.strip().removeprefix("to ").strip(), scope)
+        moves=moved,
+        to=_point(where.strip().removeprefix("to ").strip(), scope),
     )
 
 
@@ -237,7 +242,9 @@ def _held(words: Sequence[str], scope: ActionScope) -> HoldResult:
 def _row_in(words: Sequence[str], scope: ActionScope) -> str:
     behavior = scope.behavior
     if behavior is None:
-        raise ActionError(f"{scope.agent} is a puppet: it has no rows to hold.")
+        raise ActionError(
+            f"{scope.agent} is a puppet: it has no rows to hold."
+        )
     row_id = None
     if words:
         row_id = behavior.outline.find(words[0])
@@ -307,7 +314,9 @@ def _value(text: str, key: Key, scope: ActionScope) -> Value | None:
             value = _point(text, scope)
         case KeyType.AGENT:
             value = _one_of(
-                [text], [each.name for each in scope.cast], f"who {key.name} is"
+                [text],
+                [each.name for each in scope.cast],
+                f"who {key.name} is",
             )
         case KeyType.PROP:
             value = _one_of(

@@ -30,8 +30,8 @@ def branch_order(
     trusted: bool,
 ) -> RollOrder:
     """The order to play a branch of a take into a file. Raises ProjectError
-    where what is to be done cannot be done in the take's project, and TakeError
-    for a tick that the take does not have.
+    where what is to be done cannot be done in the take's project, and
+    TakeError for a tick that the take does not have.
     """
     header = parent.header
     if not 0 <= tick < parent.ticks:
@@ -100,8 +100,8 @@ def kept_scenario(header: Header, name: str, title: str) -> Scenario:
 def check_past(parent: Take, branch: Take) -> None:
     """Raise TakeError if a branch did something else than its parent before it
     left it: then what follows says nothing of the parent. Such is a take of a
-    game, of another version of the program, or of nodes that do not do the same
-    each time.
+    game, of another version of the program, or of nodes that do not do the
+    same each time.
     """
     tick = branch.header.branched_at or 0
     first = first_difference(parent, branch)

@@ -35,8 +35,9 @@ class Suggestion:
 
 
 def suggested(text: str, scope: ActionScope) -> tuple[list[Suggestion], str]:
-    """What can be done that fits a text, the best first, and what is wrong with
-    the text as it stands. A text that is complete comes first, as what it does.
+    """What can be done that fits a text, the best first, and what is wrong
+    with the text as it stands. A text that is complete comes first, as what it
+    does.
     """
     done, _, last = text.rpartition(";")
     before = ""
@@ -127,7 +128,10 @@ def _keys_offered(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
             owner = scope.agent
         says = f"It is {now} now. {key.help}".strip()
         yield Suggestion(
-            f"{name} = …", f"key of {owner}, now {now}", f"{name} = ", help=says
+            f"{name} = …",
+            f"key of {owner}, now {now}",
+            f"{name} = ",
+            help=says,
         )
         # Once the key has been chosen: there are as many as there are places,
         # props and people.
@@ -137,7 +141,9 @@ def _keys_offered(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
             yield Suggestion(
                 f"{name} = {word}", f"now {now}", f"{name} = {word}", help=says
             )
-    for name, stat in (scope.member.body.stats if scope.member else {}).items():
+    for name, stat in (
+        scope.member.body.stats if scope.member else {}
+    ).items():
         now = typed_value(_rounded(scope.value(name)))
         says = f"It is {now} now, from {number_text(stat.low)} to {number_text(stat.high)}."
         yield Suggestion(

@@ -1,3 +1,3 @@
-"""Every kind of node: its parameters, its phrase, its help, what it can return,
-and how it runs.
+"""Every kind of node: its parameters, its phrase, its help, what it can
+return, and how it runs.
 """

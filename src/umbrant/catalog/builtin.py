@@ -26,7 +26,8 @@ MODULES = (
     decorators,
     senses,
 )
-"""The modules that declare kinds, in the order in which their kinds are listed.
+"""The modules that declare kinds, in the order in which their kinds are
+listed.
 """
 
 BUILTIN = Catalog.of(MODULES)

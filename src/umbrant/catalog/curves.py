@@ -1,8 +1,8 @@
 """What a response curve is worth at an input: one at a time, and for whole
 arrays of inputs with NumPy.
 
-Both give the same numbers to 1e-12. `t` is the input's place in its range, from
-0 to 1; beyond the range it stays at the end. The shapes:
+Both give the same numbers to 1e-12. `t` is the input's place in its range,
+from 0 to 1; beyond the range it stays at the end. The shapes:
 
 linear    from `low` to `high`, evenly
 power     from `low` to `high`, as t to the power of `exponent`

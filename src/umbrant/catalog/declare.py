@@ -48,8 +48,8 @@ from umbrant.catalog.world import Condition, Formula, Target
 from umbrant.model.values import Curve, KeyType, Spread
 
 Steps = Generator[Progress | None, None, bool | Cause]
-"""What an action that takes time gives: it yields while it runs on, and returns
-True, False or why it failed.
+"""What an action that takes time gives: it yields while it runs on, and
+returns True, False or why it failed.
 """
 
 
@@ -65,8 +65,8 @@ def action(
     noise: NoiseFact | None = None,
 ) -> Declared:
     """Declare an action. A generator function takes time; any other is done at
-    once, and can serve as upkeep. It can fail if it says when, unless `can_end`
-    says more.
+    once, and can serve as upkeep. It can fail if it says when, unless
+    `can_end` says more.
     """
     declare = _declared(
         Family.ACTION, phrase, {"success": success, "failure": failure}

@@ -13,8 +13,8 @@ from umbrant.model.values import Point
 
 FloatArray = NDArray[np.float64]
 GRID = 4096.0
-"""Poses and sensed numbers are kept to 1/4096 (2^-12), so that processors' last
-bits cannot make takes differ.
+"""Poses and sensed numbers are kept to 1/4096 (2^-12), so that processors'
+last bits cannot make takes differ.
 """
 
 
@@ -48,8 +48,8 @@ def length_m(corners: Sequence[Point]) -> float:
 
 
 def heading_to(start: Point, end: Point) -> float:
-    """The heading from one point to another: degrees from -180 to 180, 0 to the
-    east, anticlockwise.
+    """The heading from one point to another: degrees from -180 to 180, 0 to
+    the east, anticlockwise.
     """
     return math.degrees(math.atan2(end[1] - start[1], end[0] - start[0]))
 

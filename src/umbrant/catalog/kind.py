@@ -64,8 +64,8 @@ class NumberKind(StrEnum):
     """What the number beside a running row means, in the column `now`."""
 
     PROGRESS = "progress"
-    """What is left of its work; of a refused row, the number that its guard was
-    refused by.
+    """What is left of its work; of a refused row, the number that its guard
+    was refused by.
     """
     SCORE = "score"
     """An option's score, or what a consideration is worth."""
@@ -81,8 +81,8 @@ class NumberKind(StrEnum):
 
 @dataclass
 class Hooks:
-    """What else a project's own action does when its row is entered and when it
-    is left, however it is left.
+    """What else a project's own action does when its row is entered and when
+    it is left, however it is left.
     """
 
     entered: Callable[..., object] | None = None
@@ -133,8 +133,8 @@ class Kind:
     knows it.
     """
     summary: str = ""
-    """How a composite goes about its children, for reasons: 'tries its children
-    in order'.
+    """How a composite goes about its children, for reasons: 'tries its
+    children in order'.
     """
     goes_on_after: str = ""
     """The outcome of a child after which a composite goes on to the next:
@@ -158,8 +158,8 @@ class Kind:
     once, and ends as the row does.
     """
     weighs: bool = False
-    """Whether a decorator is asked by what is around its row, before the row is
-    visited.
+    """Whether a decorator is asked by what is around its row, before the row
+    is visited.
     """
     reports_gauges: bool = False
     """Whether it is given a `GaugeSink` as `report`."""
@@ -201,8 +201,8 @@ class Kind:
         return hook
 
     def left(self, hook: Callable[..., object]) -> Callable[..., object]:
-        """Have a function called when it is left: with the agent, how it ended,
-        and the arguments.
+        """Have a function called when it is left: with the agent, how it
+        ended, and the arguments.
 
         How is 'success', 'failure' or 'stopped'.
         """
@@ -280,7 +280,9 @@ class Catalog:
 
     def family(self, *families: Family) -> list[Kind]:
         """The kinds of these families."""
-        return [kind for kind in self.kinds.values() if kind.family in families]
+        return [
+            kind for kind in self.kinds.values() if kind.family in families
+        ]
 
     def get(self, kind_id: str, *families: Family) -> Kind | None:
         """The kind with this id, if it is of one of these families."""

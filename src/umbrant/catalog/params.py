@@ -48,15 +48,15 @@ class Quantity:
     zero: str = ""
     """What 0 is called, where it stands for something else: 'all'."""
     ring: str = ""
-    """'me' or 'target': what a circle with this radius is drawn around when its
-    row is selected; '' for none.
+    """'me' or 'target': what a circle with this radius is drawn around when
+    its row is selected; '' for none.
     """
 
 
 @dataclass(frozen=True)
 class AcceptsKeys:
-    """The types of key that a chip accepts, and whether the node only reads the
-    key.
+    """The types of key that a chip accepts, and whether the node only reads
+    the key.
     """
 
     types: tuple[KeyType, ...]
@@ -85,7 +85,8 @@ Live = Callable[[], T]
 bound to a key, or drawn from a spread.
 
 Classes declare such parameters, for they are made once; what a function is
-given was asked for at its entry. Asking raises Unbound where there is no value.
+given was asked for at its entry. Asking raises Unbound where there is no
+value.
 """
 
 Amount = Annotated[float, Quantity("", low=0, step=0.1)]

@@ -1,5 +1,5 @@
-"""The protocols between a row and the work it does: status, progress, gates and
-checks.
+"""The protocols between a row and the work it does: status, progress, gates
+and checks.
 
 Kinds in the catalog implement them, the engine calls them. All calls come from
 the thread that ticks.
@@ -108,14 +108,14 @@ GaugeSink = Callable[[Gauge], None]
 def discard(*values: object) -> None:
     """Record nothing: the callback of a recorder that keeps nothing.
 
-    Callers compare with it (`sink is discard`) to leave out working out what to
-    record.
+    Callers compare with it (`sink is discard`) to leave out working out what
+    to record.
     """
 
 
 class Work(Protocol):
-    """What a row does. The row calls `start` once, then `tick` until it returns
-    another status than RUNNING; or `stop`, if the row is left before.
+    """What a row does. The row calls `start` once, then `tick` until it
+    returns another status than RUNNING; or `stop`, if the row is left before.
     """
 
     cause: Cause | None
@@ -138,11 +138,14 @@ class InstantWork(Protocol):
 
 @runtime_checkable
 class Gate(Protocol):
-    """A decorator that can keep its row from being entered, such as a cooldown."""
+    """A decorator that can keep its row from being entered, such as a
+    cooldown.
+    """
 
     rolls: bool
     """Whether its answer is drawn. A row that waits to take over asks such a
-    gate once for each time that its guard comes true, the others at every tick.
+    gate once for each time that its guard comes true, the others at every
+    tick.
     """
 
     def refusal(self, me: Me) -> Cause | None:
@@ -238,9 +241,9 @@ class RefusalLog(Protocol):
     """
 
     # Whoever would report the same reason as at the tick before may extend the
-    # last refusal instead, by `log.last.end = log.clock.tick`. That is the case
-    # at most ticks of a row that is watched for a take-over, and costs a tenth
-    # of a call.
+    # last refusal instead, by `log.last.end = log.clock.tick`. That is the
+    # case at most ticks of a row that is watched for a take-over, and costs a
+    # tenth of a call.
 
     @property
     def clock(self) -> TickCounter: ...
@@ -277,7 +280,8 @@ class ChanceGate(Protocol):
     """A row that waits to take over from a later sibling."""
 
     reason: Cause | None
-    """Why it could not when it was last checked, as recorded; None if it could.
+    """Why it could not when it was last checked, as recorded; None if it
+    could.
     """
 
 
@@ -315,8 +319,8 @@ calling `check`.
 
 
 class Wrapper:
-    """Work, or a row, that does nothing but its checks while the work inside it
-    runs.
+    """Work, or a row, that does nothing but its checks while the work inside
+    it runs.
 
     So the engine need not tick it: a path does the checks of all wrappers on
     the way down and ticks the innermost work alone.
@@ -327,7 +331,8 @@ class Wrapper:
 
     def inside(self) -> object | None:
         """The work, or the active row, that goes on next; None if the wrapper
-        itself must be ticked. Changes only when a row in it is entered or left.
+        itself must be ticked. Changes only when a row in it is entered or
+        left.
         """
         return None
 
@@ -378,8 +383,8 @@ class Child(Protocol):
         """
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
-        """The check that calls `take` as soon as the row may take over; None if
-        its guard is not watched for that.
+        """The check that calls `take` as soon as the row may take over; None
+        if its guard is not watched for that.
         """
 
 

@@ -108,7 +108,9 @@ def key_references(row: Row, catalog: Catalog) -> KeyReferences:
         if isinstance(each.value, KeyRef):
             (writes if each.param.writes else reads).add(each.value.key)
     reads.update(to.key for to in row.binds.values() if isinstance(to, KeyRef))
-    writes.update(to.key for to in row.binds.values() if isinstance(to, KeyRef))
+    writes.update(
+        to.key for to in row.binds.values() if isinstance(to, KeyRef)
+    )
     return KeyReferences(frozenset(reads), frozenset(writes))
 
 

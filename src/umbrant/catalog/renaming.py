@@ -107,7 +107,12 @@ class _KeyRenaming:
     """What becomes of each part of a project where a key is called otherwise."""
 
     def __init__(
-        self, project: Project, catalog: Catalog, board: str, old: str, new: str
+        self,
+        project: Project,
+        catalog: Catalog,
+        board: str,
+        old: str,
+        new: str,
     ) -> None:
         self._old, self._new, self._board = old, new, board
         self._boards = {
@@ -192,7 +197,9 @@ class _KeyRenaming:
             each.behavior in self._using for each in meant
         )
 
-    def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
+    def _value(
+        self, value: ParamValue, wanted: ParamType | None
+    ) -> ParamValue:
         if isinstance(value, KeyRef):
             return KeyRef(key=self._name(value.key))
         if wanted in WRITTEN and isinstance(value, str):
@@ -209,7 +216,10 @@ def extends(project: Project, name: str | None, board: str) -> bool:
     """Whether a blackboard is another one, or extends it, maybe by way of
     others.
     """
-    boards, seen = {each.name: each for each in project.blackboards}, set[str]()
+    boards, seen = (
+        {each.name: each for each in project.blackboards},
+        set[str](),
+    )
     while name in boards and name not in seen:
         if name == board:
             return True
@@ -219,7 +229,11 @@ def extends(project: Project, name: str | None, board: str) -> bool:
 
 
 def rename_used(
-    project: Project, catalog: Catalog, named: NamesDocument, old: str, new: str
+    project: Project,
+    catalog: Catalog,
+    named: NamesDocument,
+    old: str,
+    new: str,
 ) -> Project:
     """The project with something called otherwise where it is used; what has
     the name is renamed by who asks.
@@ -376,13 +390,13 @@ class _UseRenaming:
 def _keys_set(
     project: Project, scenario: Scenario, does: SetKey
 ) -> Mapping[str, Key]:
-    """The keys among which a cue sets one: those of the world, or of one of the
-    cast.
+    """The keys among which a cue sets one: those of the world, or of one of
+    the cast.
     """
     if does.of is None:
         return project.world_keys()
-    # A cue may name one of the cast or one of its copies, which has a number to
-    # its name.
+    # A cue may name one of the cast or one of its copies, which has a number
+    # to its name.
     for member in scenario.cast:
         if does.of in (member.name, *(copy.name for copy in member.each())):
             return project.keys_of_member(member)
@@ -617,7 +631,9 @@ def _with_rows(
                 if each.decorators is not None
                 else None,
                 "upkeep": texts.upkeep if each.upkeep is not None else None,
-                "instead": tuple(change(row, behavior) for row in each.instead),
+                "instead": tuple(
+                    change(row, behavior) for row in each.instead
+                ),
             }
         )
 

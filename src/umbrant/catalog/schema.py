@@ -30,14 +30,17 @@ def project_schema(
     the documents. `more` are documents that the model does not know, by where
     they are kept.
 
-    With the catalog of a project its own nodes are in it. Which document a file
-    holds is said by its place; `x-files` lists these, for programs that want to
-    be exact.
+    With the catalog of a project its own nodes are in it. Which document a
+    file holds is said by its place; `x-files` lists these, for programs that
+    want to be exact.
     """
     models: list[Any] = [
         (Cover, "validation"),
         (EventList, "validation"),
-        *((kind, "validation") for kind in (*FOLDERS.values(), *more.values())),
+        *(
+            (kind, "validation")
+            for kind in (*FOLDERS.values(), *more.values())
+        ),
     ]
     _, schema = models_json_schema(
         models, by_alias=True, ref_template="#/$defs/{model}"
@@ -49,7 +52,11 @@ def project_schema(
     _narrow(defs["Decorator"], catalog.family(Family.DECORATOR))
     _narrow(
         defs["Upkeep"],
-        [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time],
+        [
+            kind
+            for kind in catalog.family(Family.ACTION)
+            if not kind.takes_time
+        ],
     )
     files = {
         COVER_FILE: "Cover",

@@ -1,5 +1,5 @@
-"""Where something of a project is used: wherever another name for it would have
-to be written.
+"""Where something of a project is used: wherever another name for it would
+have to be written.
 """
 
 from collections.abc import Iterator, Sequence
@@ -36,8 +36,8 @@ class Use:
 
 
 def uses_of(project: Project, catalog: Catalog, path: Path) -> list[Use]:
-    """Where what a path leads to is used, behaviors first; none for what has no
-    name of its own.
+    """Where what a path leads to is used, behaviors first; none for what has
+    no name of its own.
     """
     try:
         renamed = _renamed(project, catalog, path)

@@ -13,8 +13,8 @@ from umbrant.model.values import KeyType, Point, Value
 
 
 class BodyView(Protocol):
-    """A body on the stage. Metres, metres per second; headings in degrees, 0 to
-    the east, anticlockwise.
+    """A body on the stage. Metres, metres per second; headings in degrees, 0
+    to the east, anticlockwise.
     """
 
     @property
@@ -83,8 +83,8 @@ class Noise:
 
 @dataclass(frozen=True)
 class Sight:
-    """What a look along a line met: None where nothing blocks it, else the name
-    of what does.
+    """What a look along a line met: None where nothing blocks it, else the
+    name of what does.
     """
 
     blocked_by: str | None
@@ -104,8 +104,8 @@ class Route:
 
 
 class World(Protocol):
-    """All that an engine asks of a world. Every call is made in the thread that
-    ticks.
+    """All that an engine asks of a world. Every call is made in the thread
+    that ticks.
     """
 
     @property
@@ -147,8 +147,8 @@ class World(Protocol):
         """The route a body would take to a point; the body does not set out."""
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
-        """The point nearest to a point at which a body can stand; None if there
-        is none.
+        """The point nearest to a point at which a body can stand; None if
+        there is none.
         """
 
     def carry(self, name: str, prop: str) -> bool:
@@ -167,8 +167,8 @@ class World(Protocol):
     def move_towards(
         self, name: str, goal: Point, reach_m: float, speed_m_s: float
     ) -> Route:
-        """Move a body towards a point during this tick. Without another call at
-        the next tick it stops.
+        """Move a body towards a point during this tick. Without another call
+        at the next tick it stops.
         """
 
     def turn(self, name: str, heading_deg: float) -> float:
@@ -233,8 +233,8 @@ class MachineEvents(Events, Protocol):
         """The machine that began last is done for now."""
 
     def offered(self, machine: MachineQueue) -> Sequence[str]:
-        """The events received in this tick, without those that this machine has
-        handled inside.
+        """The events received in this tick, without those that this machine
+        has handled inside.
         """
 
 
@@ -249,8 +249,8 @@ class BoardView(Protocol):
 
 
 class Me(Protocol):
-    """The agent on whose behalf a node runs: the first argument of every node's
-    function.
+    """The agent on whose behalf a node runs: the first argument of every
+    node's function.
     """
 
     @property
@@ -273,8 +273,8 @@ class Me(Protocol):
         """Whether a row of this name is active."""
 
     def time_in(self, row_name: str) -> float | None:
-        """For how many seconds a row of this name has been active; None if none
-        is.
+        """For how many seconds a row of this name has been active; None if
+        none is.
         """
 
     def others_in(self, row_name: str, group: str) -> int:

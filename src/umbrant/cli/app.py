@@ -1,7 +1,7 @@
 """The command line: its commands, and what becomes of an error.
 
-Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what was
-asked for was done with a take that was cut short, 130 and 143 stopped by a
+Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what
+was asked for was done with a take that was cut short, 130 and 143 stopped by a
 signal.
 """
 
@@ -35,8 +35,8 @@ from umbrant.take.errors import TakeError
 
 
 class _OpensByDefault(TyperGroup):
-    """`umbrant PROJECT` and plain `umbrant` open the window: what is no command
-    is a project.
+    """`umbrant PROJECT` and plain `umbrant` open the window: what is no
+    command is a project.
     """
 
     def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
@@ -107,8 +107,8 @@ def main() -> None:
 
 
 def _give_up_output() -> None:
-    """Print into nothing from now on, or Python would complain of the same once
-    more as it ends.
+    """Print into nothing from now on, or Python would complain of the same
+    once more as it ends.
     """
     with suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -53,7 +53,9 @@ def branch(
     moves: Annotated[
         tuple[str, str] | None,
         typer.Option(
-            "--move", metavar="WHO X,Y", help="put somebody or a prop elsewhere"
+            "--move",
+            metavar="WHO X,Y",
+            help="put somebody or a prop elsewhere",
         ),
     ] = None,
     holds: Annotated[
@@ -70,7 +72,9 @@ def branch(
     ] = None,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="where to write the branch"),
+        typer.Option(
+            "--out", metavar="FILE", help="where to write the branch"
+        ),
     ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,

@@ -86,7 +86,9 @@ def compare(
     try:
         sides = _side(one), _side(other)
         found = list(
-            _compared(sides, scenario, seeds, only_outcome=outcome, trust=trust)
+            _compared(
+                sides, scenario, seeds, only_outcome=outcome, trust=trust
+            )
         )
     except (ProjectError, TakeError, InputError) as error:
         print(escaped(str(error)), file=sys.stderr)
@@ -196,7 +198,9 @@ def _data(found: TakeComparison, seed: int) -> dict[str, object]:
         "seed": seed,
         "equal": found.is_equal,
         "first": found.first.plain() if found.first else None,
-        "agents": {name: each.plain() for name, each in found.by_agent.items()},
+        "agents": {
+            name: each.plain() for name, each in found.by_agent.items()
+        },
     }
 
 

@@ -169,9 +169,7 @@ def _tell(result: ExpectationResult, project: Project, folder: Path) -> None:
         )
         take = f"seed{seed}.take"
         roll = f"umbrant roll {shlex.quote(str(folder))} --scenario {scenario} --seed {seed}"
-        why = (
-            f"umbrant why {take} --agent {each.agent} --at {each.tick / rate:g}"
-        )
+        why = f"umbrant why {take} --agent {each.agent} --at {each.tick / rate:g}"
         say(f"            {roll} --out {take} && {why}")
     if len(broken) > MOST_SAID:
         say(f"          and {len(broken) - MOST_SAID} more")

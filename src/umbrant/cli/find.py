@@ -92,9 +92,9 @@ def find(
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Say at which ticks of a take a condition holds; of a project, play seeds,
-    with other numbers too, until it does in one. Exits with 1 where it holds
-    nowhere.
+    """Say at which ticks of a take a condition holds; of a project, play
+    seeds, with other numbers too, until it does in one. Exits with 1 where it
+    holds nowhere.
     """
     given: Mapping[str, float] = {}
     if take.is_dir():
@@ -175,7 +175,9 @@ class _Trial:
     @property
     def says(self) -> str:
         """What it is told by."""
-        values = (f", {name} = {value:g}" for name, value in self.given.items())
+        values = (
+            f", {name} = {value:g}" for name, value in self.given.items()
+        )
         return f"seed {self.seed}{''.join(values)}"
 
 
@@ -222,8 +224,8 @@ def _first_trial(
     out: Path | None,
     trust: bool,
 ) -> tuple[Mapping[str, float], Take] | None:
-    """The varied values, and the take, of the first in which a condition holds;
-    None if it does in none.
+    """The varied values, and the take, of the first in which a condition
+    holds; None if it does in none.
     """
     with TemporaryDirectory(prefix="umbrant-") as folder:
         orders = [

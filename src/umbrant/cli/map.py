@@ -43,9 +43,9 @@ def map_(
     """Say which row would lead an agent at a tick, for each pair of values of
     two inputs.
 
-    An input is a sense, such as distance(visitor); a key; a number of the body;
-    visitor.x, .y or .distance, where one of the cast stands; or a number of a
-    row, such as 1.1.guard.within.
+    An input is a sense, such as distance(visitor); a key; a number of the
+    body; visitor.x, .y or .distance, where one of the cast stands; or a number
+    of a row, such as 1.1.guard.within.
     """
     explainer, tick = explainer_at(take, agent, at)
     refuse_cut_take(explainer.take)

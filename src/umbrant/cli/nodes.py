@@ -25,8 +25,8 @@ OwnNodesArg = Annotated[
 
 
 def nodes(project: OwnNodesArg = None, as_json: JsonOption = False) -> None:
-    """List every kind of node, with its phrase and what it does; or a project's
-    own nodes.
+    """List every kind of node, with its phrase and what it does; or a
+    project's own nodes.
     """
     kinds = list(BUILTIN.kinds.values())
     if project is not None:

@@ -16,7 +16,9 @@ AgentOption = Annotated[
 ]
 AtOption = Annotated[
     float,
-    typer.Option("--at", metavar="SECONDS", min=0, help="the time in the take"),
+    typer.Option(
+        "--at", metavar="SECONDS", min=0, help="the time in the take"
+    ),
 ]
 TrustOption = Annotated[
     bool,

@@ -1,5 +1,5 @@
-"""What a command prints, and what ends it early. Everything that files or nodes
-may have put into a text is escaped.
+"""What a command prints, and what ends it early. Everything that files or
+nodes may have put into a text is escaped.
 """
 
 import json

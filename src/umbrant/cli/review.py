@@ -1,5 +1,5 @@
-"""`umbrant review`: what looks like a mistake in a project, or in what happened
-in a take.
+"""`umbrant review`: what looks like a mistake in a project, or in what
+happened in a take.
 """
 
 from pathlib import Path
@@ -49,7 +49,9 @@ def _review_take(path: Path, *, as_json: bool) -> None:
             say(f"{each}\n    {each.finding.rule.why}")
         say(f"{len(found)} findings" if found else "Nothing was found.")
     refuse_cut_take(take)
-    errors = any(each.finding.rule.severity is Severity.ERROR for each in found)
+    errors = any(
+        each.finding.rule.severity is Severity.ERROR for each in found
+    )
     raise SystemExit(1 if errors else 0)
 
 

@@ -31,8 +31,8 @@ def rolled(
     *,
     trust: bool,
 ) -> Take:
-    """Play a scenario and read the take. None stands for what the project says.
-    Raises ProjectError, TakeError, InputError and StoppedError.
+    """Play a scenario and read the take. None stands for what the project
+    says. Raises ProjectError, TakeError, InputError and StoppedError.
     """
     project = read_project(folder)
     name = playable_scenario(project, str(folder), scenario)
@@ -99,8 +99,8 @@ def roll_into(
 
 
 class _Signals:
-    """Has Ctrl+C and a request to end stop what is going on, so that it ends in
-    good order before the program does.
+    """Has Ctrl+C and a request to end stop what is going on, so that it ends
+    in good order before the program does.
     """
 
     def __init__(self, stop: Callable[[str], None]) -> None:

@@ -25,8 +25,8 @@ def show(
     ] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Print each row's status and value at a tick, or what the agent did within
-    it.
+    """Print each row's status and value at a tick, or what the agent did
+    within it.
     """
     explainer, tick = explainer_at(take, agent, at)
     if steps:
@@ -72,7 +72,10 @@ def show(
 
 
 def _show_steps(explainer: Explainer, tick: int, *, as_json: bool) -> None:
-    found, seconds = explainer.ticks.steps(tick), explainer.header.seconds(tick)
+    found, seconds = (
+        explainer.ticks.steps(tick),
+        explainer.header.seconds(tick),
+    )
     if as_json:
         print_json(
             {

@@ -115,7 +115,8 @@ def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
         data["table"] = {
             "columns": answer.table.columns,
             "rows": [
-                [cell.text.strip() for cell in row] for row in answer.table.rows
+                [cell.text.strip() for cell in row]
+                for row in answer.table.rows
             ],
         }
     return data

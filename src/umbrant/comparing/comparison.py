@@ -72,8 +72,8 @@ class TakeComparison:
 
     @cached_property
     def first_among_agents(self) -> Difference | None:
-        """The first difference in what the cast did: with another cue what came
-        of it.
+        """The first difference in what the cast did: with another cue what
+        came of it.
         """
         firsts = [each.first for each in self.by_agent.values()]
         return min(
@@ -84,13 +84,15 @@ class TakeComparison:
 def compared(
     one: Take, other: Take, *, only_outcome: bool = False
 ) -> TakeComparison:
-    """Hold two takes against each other. With `only_outcome` only bodies, props
-    and keys count.
+    """Hold two takes against each other. With `only_outcome` only bodies,
+    props and keys count.
     """
     differences = differences_by_agent(one, other, only_outcome=only_outcome)
     by_agent = {
         name: AgentComparison(
-            first, ranges_apart(one, other, name), _farthest_m(one, other, name)
+            first,
+            ranges_apart(one, other, name),
+            _farthest_m(one, other, name),
         )
         for name, first in differences.items()
     }
@@ -99,8 +101,8 @@ def compared(
 
 
 def ranges_apart(one: Take, other: Take, agent: str) -> tuple[TickRange, ...]:
-    """The ticks at which any row of an agent was in another state, as ranges in
-    order of time.
+    """The ticks at which any row of an agent was in another state, as ranges
+    in order of time.
     """
     # One mark for each tick, so that rows that differ at the same ticks make
     # one range.

@@ -29,7 +29,8 @@ class DifferenceKind(StrEnum):
     CUE = "cue"
     """A cue was done in one take, or did something else."""
     PROP = "prop"
-    """A prop was elsewhere, or carried by another, or its level was another."""
+    """A prop was elsewhere, or carried by another, or its level was another.
+    """
     NUMBER = "number"
     """A number of a body."""
     BODY = "body"
@@ -88,8 +89,8 @@ class Difference:
 
 @dataclass(frozen=True)
 class _Event:
-    """Something that happened at a tick. Two are the same if all but `order` is
-    equal.
+    """Something that happened at a tick. Two are the same if all but `order`
+    is equal.
     """
 
     tick: int
@@ -121,8 +122,8 @@ repeated.
 def first_difference(
     one: Take, other: Take, *, only_outcome: bool = False
 ) -> Difference | None:
-    """The first difference of two takes, in the order of the tick; None if they
-    are equal.
+    """The first difference of two takes, in the order of the tick; None if
+    they are equal.
 
     With `only_outcome` only bodies, props and keys count, so that two
     differently arranged trees can be held against each other.
@@ -163,8 +164,8 @@ def first_among(
 def differences_by_agent(
     one: Take, other: Take, *, only_outcome: bool = False
 ) -> dict[str, Difference]:
-    """For each of the cast that did something else the first difference, within
-    the ticks that both takes have.
+    """For each of the cast that did something else the first difference,
+    within the ticks that both takes have.
     """
     found: dict[str, Difference] = {}
     for name in _all_names(one.agents, other.agents):
@@ -249,10 +250,12 @@ def _difference(
 def _first_apart(
     here: Iterable[_Event], there: Iterable[_Event], ticks: int
 ) -> tuple[_Event | None, _Event | None] | None:
-    """The first two events that are not the same, within so many ticks; None if
-    all are.
+    """The first two events that are not the same, within so many ticks; None
+    if all are.
     """
-    for mine, yours in zip_longest(_sorted(here, ticks), _sorted(there, ticks)):
+    for mine, yours in zip_longest(
+        _sorted(here, ticks), _sorted(there, ticks)
+    ):
         if mine is None or yours is None or mine.same != yours.same:
             return mine, yours
     return None
@@ -282,7 +285,9 @@ def _decisions(name: str, record: AgentRecord) -> Iterator[_Event]:
             place = (LAST_STEP, 0)
         else:
             place = (write.step, 0)
-        yield _Event(write.tick, place, DifferenceKind.WROTE, write.key, detail)
+        yield _Event(
+            write.tick, place, DifferenceKind.WROTE, write.key, detail
+        )
     for kind, events in (
         ("received", record.received),
         ("raised", record.raised),
@@ -398,7 +403,9 @@ def _sampled(
         tick = _first_apart_at(mine, yours)
         if tick is not None:
             one, other = mine[tick].tolist(), yours[tick].tolist()
-            yield Difference(tick, name, kind, subject, one, other, Phase.POSES)
+            yield Difference(
+                tick, name, kind, subject, one, other, Phase.POSES
+            )
 
 
 def _curve(found: Float32Array | None, ticks: int) -> Float32Array:

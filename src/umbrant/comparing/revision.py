@@ -1,5 +1,5 @@
-"""An older version of a project, out of the git repository that its folder lies
-in.
+"""An older version of a project, out of the git repository that its folder
+lies in.
 
 Only `rev-parse`, `ls-tree` and `cat-file` are run, with no lazy fetch, no
 network, no hook and no other command that the repository names: a repository
@@ -44,9 +44,9 @@ _ENVIRONMENT = {
 
 
 def project_at(folder: Path, revision: str) -> Project:
-    """The project in a folder as it was at a revision, such as `HEAD~1`. Raises
-    ProjectError, which says what is missing: the repository, the revision, the
-    project in it.
+    """The project in a folder as it was at a revision, such as `HEAD~1`.
+    Raises ProjectError, which says what is missing: the repository, the
+    revision, the project in it.
     """
     found = _git(
         folder,
@@ -68,7 +68,13 @@ def project_at(folder: Path, revision: str) -> Project:
         (_git(folder, "rev-parse", "--show-prefix") or b"").decode().strip()
     )
     listed = _git(
-        folder, "ls-tree", "-r", "-z", "-l", "--full-tree", f"{commit}:{prefix}"
+        folder,
+        "ls-tree",
+        "-r",
+        "-z",
+        "-l",
+        "--full-tree",
+        f"{commit}:{prefix}",
     )
     files = dict(_files(listed or b""))
     if COVER_FILE not in files:

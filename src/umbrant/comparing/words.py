@@ -106,9 +106,9 @@ def _cue_line(
 
 
 def parting_row(comparison: TakeComparison) -> str:
-    """The row at which an agent's ticks part: the first that had another answer
-    to one of its conditions at the tick of the first difference, or else the
-    one that did something else. Empty where no row is concerned.
+    """The row at which an agent's ticks part: the first that had another
+    answer to one of its conditions at the tick of the first difference, or
+    else the one that did something else. Empty where no row is concerned.
     """
     first = comparison.worth_telling
     if first is None or first.kind not in ABOUT_ROWS:
@@ -181,7 +181,9 @@ def _headline(
 ) -> AnswerLine:
     seconds = sides[0].take.header.seconds(first.tick)
     when = f"They part at {seconds:.2f} s (tick {first.tick})"
-    title = next((side.explainer.title for side in sides if side.explainer), "")
+    title = next(
+        (side.explainer.title for side in sides if side.explainer), ""
+    )
     having = [side for side in sides if side.has(row_id)]
     if not having:
         about = ""

@@ -31,8 +31,8 @@ soon enough for no frame to be missed.
 
 
 def run_desk(folder: Path | None, *, trust: bool = False) -> int:
-    """Open the window on a project, on the one opened last, or on none. Returns
-    the exit code.
+    """Open the window on a project, on the one opened last, or on none.
+    Returns the exit code.
 
     With `trust` the nodes that the project brings along may run, as they are
     now.

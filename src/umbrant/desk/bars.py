@@ -63,7 +63,10 @@ class TopBar(QWidget):
         self.desk = desk
         self.where = QLabel(self)
         self.behavior = pill(
-            "Behavior", self._behaviors, self, "Which behavior's rows are shown"
+            "Behavior",
+            self._behaviors,
+            self,
+            "Which behavior's rows are shown",
         )
         self.scenario = pill(
             "Scenario", self._scenarios, self, "Which scenario is played"
@@ -276,8 +279,8 @@ class Transport(QWidget):
         self.where.setFixedWidth(
             self.where.fontMetrics().horizontalAdvance(_WIDEST_TIME)
         )
-        # Unlike other shortened labels it may not be squeezed: the layout would
-        # leave it no room at all.
+        # Unlike other shortened labels it may not be squeezed: the layout
+        # would leave it no room at all.
         self.where.setSizePolicy(
             QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred
         )
@@ -335,8 +338,8 @@ class Transport(QWidget):
         return button
 
     def _draw(self, name: str) -> None:
-        """The icon stands on the action, for a button takes whatever its action
-        has.
+        """The icon stands on the action, for a button takes whatever its
+        action has.
         """
         if name == "play" and self.player.playing:
             shape = "pause"

@@ -102,8 +102,8 @@ FAILED = (
 
 
 class FirstVisit(QFrame):
-    """A line above the lanes that says what to do next, and notices when it has
-    been done.
+    """A line above the lanes that says what to do next, and notices when it
+    has been done.
     """
 
     left = Signal()
@@ -184,7 +184,8 @@ class FirstVisit(QFrame):
         )
         self._waits = step == 0 and desk.take is None
         self._say(
-            WAITING if self._waits else VISIT_STEPS[step].text, "Skip this step"
+            WAITING if self._waits else VISIT_STEPS[step].text,
+            "Skip this step",
         )
 
     def _say(self, text: str, on: str) -> None:

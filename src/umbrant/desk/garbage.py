@@ -1,10 +1,10 @@
 """When Python looks for garbage: objects that only refer to each other.
 
-It looks through all objects of the process at once, and no thread does anything
-meanwhile. With a dozen takes in memory that is up to a third of a second, which
-comes in the middle of an edit or of a drag. Takes hold no such garbage and live
-long, so they are left out of the search; what is left is small enough to be
-looked through at any moment.
+It looks through all objects of the process at once, and no thread does
+anything meanwhile. With a dozen takes in memory that is up to a third of a
+second, which comes in the middle of an edit or of a drag. Takes hold no such
+garbage and live long, so they are left out of the search; what is left is
+small enough to be looked through at any moment.
 """
 
 import gc

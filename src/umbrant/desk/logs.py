@@ -33,8 +33,8 @@ class CrashWatch:
     """Has the stacks of all threads written to a file of this process when it
     dies of a signal.
 
-    `crashed` says whether a visit before died so. What it left goes to the log,
-    so that it is told of once.
+    `crashed` says whether a visit before died so. What it left goes to the
+    log, so that it is told of once.
     """
 
     def __init__(self) -> None:
@@ -58,8 +58,8 @@ class CrashWatch:
 
 
 def _take_up_crashes() -> bool:
-    """Log what processes left that are no more, and remove it. Says whether one
-    of them died of a signal.
+    """Log what processes left that are no more, and remove it. Says whether
+    one of them died of a signal.
     """
     found = False
     for path in sorted(log_file().parent.glob("crash-*.log")):

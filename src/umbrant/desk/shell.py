@@ -1,5 +1,5 @@
-"""The window's content for one desk: its views laid out, its actions bound, its
-commands.
+"""The window's content for one desk: its views laid out, its actions bound,
+its commands.
 """
 
 from collections.abc import Callable
@@ -85,8 +85,8 @@ class DeskPane(QWidget):
         self.lanes = self.views.of(LanesView)
         self.stage.hold_rehearsals(self.rehearsing)
         # Actions reach the commands only when they are triggered, so they can
-        # be bound before the tabs, which show them, and the commands, which act
-        # on the tabs.
+        # be bound before the tabs, which show them, and the commands, which
+        # act on the tabs.
         self.actions_by_id = {
             action.id: self._bound(action) for action in ACTIONS
         }
@@ -155,7 +155,9 @@ class DeskPane(QWidget):
             self.left.refresh
         )
         self.views.of(StudyView).study.changed.connect(self.right.refresh)
-        self.views.of(DecisionsView).running.changed.connect(self.right.refresh)
+        self.views.of(DecisionsView).running.changed.connect(
+            self.right.refresh
+        )
         for changed in (self.playback.stop_changed, desk.take_changed):
             changed.connect(self._mark_stops)
         for follows in (self.refresh_actions, self.right.refresh):
@@ -172,7 +174,9 @@ class DeskPane(QWidget):
             table.set_compact(compact)
 
     def set_large_stage(self, on: bool) -> None:
-        """Have the tabs at both sides change places. Each place keeps its size."""
+        """Have the tabs at both sides change places. Each place keeps its
+        size.
+        """
         first, second = (
             (self.right, self.left) if on else (self.left, self.right)
         )

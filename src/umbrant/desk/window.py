@@ -296,8 +296,8 @@ class MainWindow(QMainWindow):
         )
 
     def _fit_to_screen(self) -> None:
-        """Make the window smaller where, with its frame, it is larger than what
-        the desktop leaves for it.
+        """Make the window smaller where, with its frame, it is larger than
+        what the desktop leaves for it.
         """
         if (
             self.isMaximized()
@@ -347,8 +347,8 @@ class MainWindow(QMainWindow):
         desk.project_changed.connect(self._name_window)
         self._name_window()
         if self.isVisible():
-            # The event loop would show it, but later; and what is not shown yet
-            # cannot have the keyboard.
+            # The event loop would show it, but later; and what is not shown
+            # yet cannot have the keyboard.
             self.pane.show()
         self.pane.ledger.setFocus()
         return self.pane

@@ -211,8 +211,8 @@ class BindingScope:
         return bind_formula(parse(text), self)
 
     def formula_or_unknown(self, text: str) -> Callable[[], Value | None]:
-        """What works out a formula; always nothing where it makes no sense with
-        these keys.
+        """What works out a formula; always nothing where it makes no sense
+        with these keys.
         """
         try:
             return self.formula(text)
@@ -275,8 +275,8 @@ class BindingScope:
     def binder(
         self, param: Param, value: ParamValue, row_id: str, part: str
     ) -> Binder:
-        """The binder of a parameter with a value as it stands in a file. Raises
-        Unbound for a value that can never be bound.
+        """The binder of a parameter with a value as it stands in a file.
+        Raises Unbound for a value that can never be bound.
         """
         if isinstance(value, KeyRef):
             return self._key_binder(param, value.key)
@@ -341,13 +341,16 @@ class BindingScope:
         return lambda: max(
             0.0,
             random.uniform(
-                spread.mean - spread.half_width, spread.mean + spread.half_width
+                spread.mean - spread.half_width,
+                spread.mean + spread.half_width,
             ),
         )
 
     def _sense_arg(self, param: Param | None, tree: object) -> Binder:
         if param is None:
-            raise KeyError("a sense is asked with a parameter it does not have")
+            raise KeyError(
+                "a sense is asked with a parameter it does not have"
+            )
         match tree:
             case KeyTerm(key=name):
                 return self._key_binder(param, name)
@@ -367,7 +370,9 @@ def _value_of_key(name: str, key: LiveKey) -> Binder:
 
 
 def always_unknown() -> None:
-    """The formula of a key whose text makes no sense: its value is always None."""
+    """The formula of a key whose text makes no sense: its value is always
+    None.
+    """
 
 
 def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
@@ -383,8 +388,8 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
 def with_arguments(
     function: Callable[..., Any], me: Me, arguments: Mapping[str, Any]
 ) -> Callable[..., Any]:
-    """A node's function with the agent and arguments bound; calling it needs no
-    more.
+    """A node's function with the agent and arguments bound; calling it needs
+    no more.
     """
     placed, named = split_arguments(function, arguments)
     return partial(function, me, *placed, **named)
@@ -402,8 +407,8 @@ def split_arguments(
     function: Callable[..., Any], arguments: Mapping[str, Any]
 ) -> tuple[tuple[Any, ...], dict[str, Any]]:
     """Arguments split into positional and keyword ones, as a node's function
-    takes them after the agent. As many as possible are positional, since such a
-    call costs less.
+    takes them after the agent. As many as possible are positional, since such
+    a call costs less.
     """
     placed = list(takewhile(arguments.__contains__, _places(function)))
     return tuple(arguments[name] for name in placed), {

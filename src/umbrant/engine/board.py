@@ -45,8 +45,8 @@ class SharedBoards:
 
 
 class Board:
-    """An agent's keys. `writer` is the row and part on whose account writes are
-    noted.
+    """An agent's keys. `writer` is the row and part on whose account writes
+    are noted.
     """
 
     def __init__(
@@ -105,8 +105,8 @@ class Board:
                 live.set(first)
 
     def derive(self, key: str, formula: Callable[[], Value | None]) -> None:
-        """Make a key follow a formula. All derived keys must be declared before
-        any key is read.
+        """Make a key follow a formula. All derived keys must be declared
+        before any key is read.
         """
         live = self._live[key]
         if isinstance(live, DerivedKey):
@@ -171,7 +171,8 @@ class LiveKey:
     value: Value | None
     """What it holds, None if it is not set."""
     written_s: float | None
-    """When it was last given a value (the same value counts), None if never."""
+    """When it was last given a value (the same value counts), None if never.
+    """
 
     def __init__(self, board: Board, key: str, declared: Key) -> None:
         self.key = key

@@ -1,5 +1,5 @@
-"""How much one agent may do within a tick. Only machines can go on without end,
-so their microsteps are counted.
+"""How much one agent may do within a tick. Only machines can go on without
+end, so their microsteps are counted.
 """
 
 MOST_MICROSTEPS = 100

@@ -1,5 +1,5 @@
-"""From a behavior's rows to live rows. What cannot run becomes a row that fails
-with its reason.
+"""From a behavior's rows to live rows. What cannot run becomes a row that
+fails with its reason.
 """
 
 from collections.abc import Sequence, Set
@@ -115,7 +115,9 @@ class Builder:
             return tops[0]
         return None
 
-    def rebuild(self, expanded: ExpandedBehavior, roots: Sequence[str]) -> bool:
+    def rebuild(
+        self, expanded: ExpandedBehavior, roots: Sequence[str]
+    ) -> bool:
         """Go on with the rows of another behavior, which differs in these rows
         and what is nested in them alone. Each of them is made anew, in its
         place. Nothing of them may have been visited, before or after. Returns
@@ -180,7 +182,9 @@ class Builder:
         try:
             guard = None
             if row.guard:
-                guard = self._scope(row).question(row.guard.when, row.id, GUARD)
+                guard = self._scope(row).question(
+                    row.guard.when, row.id, GUARD
+                )
             if row.kind == MACHINE:
                 own = self._machine(row)
             elif row.kind == UTILITY:
@@ -255,8 +259,8 @@ class Builder:
         children: Sequence[LiveRow],
         wrapped: list[Work],
     ) -> Work:
-        """The work inside its decorators, the first written outermost; they are
-        added to `wrapped` in that order.
+        """The work inside its decorators, the first written outermost; they
+        are added to `wrapped` in that order.
         """
         kinds = [
             self._kind(each.kind, Family.DECORATOR) for each in row.decorators
@@ -288,7 +292,9 @@ class Builder:
                 work: InstantWork = self._upkeep_work(row, upkeep, part)
             except Unbound as unbound:
                 work = BrokenLeaf(unbound.reason)
-            found.append(UpkeepTask(work, upkeep, row.id, part, self._recorder))
+            found.append(
+                UpkeepTask(work, upkeep, row.id, part, self._recorder)
+            )
         return found
 
     def _upkeep_work(self, row: Row, upkeep: Upkeep, part: str) -> InstantWork:

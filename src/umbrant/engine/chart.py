@@ -86,8 +86,8 @@ class TransitionTrigger(StrEnum):
     NOTHING = "nothing"
     """It is asked at every step: a condition, or a time."""
     EVENT = "event"
-    """An event: one from outside, one raised in the machine, or that a state is
-    done.
+    """An event: one from outside, one raised in the machine, or that a state
+    is done.
     """
 
 
@@ -264,8 +264,8 @@ class Chart:
         return kept
 
     def exit_set(self, transitions: Sequence[Transition]) -> list[State]:
-        """`computeExitSet`: the active states that these transitions leave, the
-        innermost first (`exitOrder`).
+        """`computeExitSet`: the active states that these transitions leave,
+        the innermost first (`exitOrder`).
         """
         found: dict[int, State] = {}
         for transition in transitions:
@@ -379,7 +379,9 @@ class Chart:
                 ]
                 self._remembered[history.id] = keep
 
-    def _entry_set(self, transitions: Sequence[Transition]) -> dict[int, State]:
+    def _entry_set(
+        self, transitions: Sequence[Transition]
+    ) -> dict[int, State]:
         """SCXML's `computeEntrySet`: the states that a set of transitions
         enters, in document order.
         """
@@ -430,8 +432,8 @@ class Chart:
                 self._add_descendants(child, entry)
 
     def _otherwise(self, history: State) -> list[State]:
-        """The default of a history that remembers nothing. A default outside of
-        the history's parent is ignored.
+        """The default of a history that remembers nothing. A default outside
+        of the history's parent is ignored.
         """
         around, first = history.parent, history.initial
         assert around is not None  # noqa: S101  (a history is never the root)
@@ -463,8 +465,8 @@ class Chart:
 
 
 def _first(state: State) -> State:
-    """The state that a compound state begins in, or the history that stands for
-    it. One that is no descendant of it is passed over.
+    """The state that a compound state begins in, or the history that stands
+    for it. One that is no descendant of it is passed over.
     """
     if state.initial is not None and state.initial.within(state):
         return state.initial

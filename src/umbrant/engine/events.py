@@ -44,8 +44,9 @@ class EventBus:
         """Start a tick: deliver the events that are due, the earliest first,
         and of the same time in the order in which they were raised.
         """
-        # Delivered once for all agents before any of them ticks: which agent is
-        # first in the cast must not decide who receives an event in which tick.
+        # Delivered once for all agents before any of them ticks: which agent
+        # is first in the cast must not decide who receives an event in which
+        # tick.
         due = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
         self.given = sorted(due, key=lambda each: each.due_s)
         self._waiting = [
@@ -57,7 +58,8 @@ class EventBus:
         return [
             each
             for each in self.given
-            if each.to in ("", name) or (group is not None and each.to == group)
+            if each.to in ("", name)
+            or (group is not None and each.to == group)
         ]
 
 
@@ -133,11 +135,13 @@ class EventInbox:
         self._machines.pop()
 
     def offered(self, machine: MachineQueue) -> Sequence[str]:
-        """The events received in this tick, without those that this machine has
-        handled inside.
+        """The events received in this tick, without those that this machine
+        has handled inside.
         """
         return [
-            each.event for each in self._given if each.handled_by is not machine
+            each.event
+            for each in self._given
+            if each.handled_by is not machine
         ]
 
     def received(self, event: str) -> bool:

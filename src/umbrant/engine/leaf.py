@@ -91,7 +91,9 @@ class Leaf:
         return FAILURE
 
     def _ask(self) -> Any:
-        """Call the function with the arguments' present values. Raises Unbound."""
+        """Call the function with the arguments' present values. Raises
+        Unbound.
+        """
         return self.kind.run(
             self._me,
             **{name: binder() for name, binder in self._binders.items()},
@@ -99,7 +101,9 @@ class Leaf:
 
 
 class LastingLeaf(Leaf):
-    """An action that takes time: its kind's function yields once for each tick."""
+    """An action that takes time: its kind's function yields once for each
+    tick.
+    """
 
     def __init__(
         self,
@@ -127,8 +131,8 @@ class LastingLeaf(Leaf):
         self.cause = self.step = self.last_progress = self._steps = None
 
     def tick(self, me: Me) -> Status:
-        """Take the first step, or the next one. Later steps are mostly taken by
-        a generated path, as `codegen.path.STEP`, which must do the same as
+        """Take the first step, or the next one. Later steps are mostly taken
+        by a generated path, as `codegen.path.STEP`, which must do the same as
         this.
         """
         self.board.writer = self.writer

@@ -8,10 +8,10 @@ active states run, outer states first; then the internal events are handled:
 those that the rows raised, and that states got done. The rows of states just
 entered run too.
 
-A tick always ends. Where the same transitions would fire a second time within a
-tick, with the same keys and no event from outside in between, the machine goes
-round in a ring: it stops there, and the ring is recorded. Whatever else goes on
-and on is cut off by the agent's budget.
+A tick always ends. Where the same transitions would fire a second time within
+a tick, with the same keys and no event from outside in between, the machine
+goes round in a ring: it stops there, and the ring is recorded. Whatever else
+goes on and on is cut off by the agent's budget.
 """
 
 import math
@@ -23,7 +23,13 @@ from typing import cast
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.kinds.decorators import SLACK_S
-from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Status, Unbound
+from umbrant.catalog.protocols import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
+    Status,
+    Unbound,
+)
 from umbrant.catalog.world import Condition, MachineEvents, Me
 from umbrant.engine.board import Board
 from umbrant.engine.budget import MOST_MICROSTEPS, TickBudget
@@ -42,8 +48,8 @@ from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE
 
 @dataclass
 class LiveState:
-    """One state of a machine: its row, the work of the rows in it, and its rows
-    for entering and leaving.
+    """One state of a machine: its row, the work of the rows in it, and its
+    rows for entering and leaving.
     """
 
     row: LiveRow
@@ -88,8 +94,8 @@ class StateDone:
     @property
     def event(self) -> str:
         """Its name, for transitions that wait for an event."""
-        # In a behavior that is used, ids stand behind that of the row that uses
-        # it.
+        # In a behavior that is used, ids stand behind that of the row that
+        # uses it.
         return f"{STATE_DONE}.{self.state.id.rpartition('/')[2]}"
 
 
@@ -178,16 +184,16 @@ class LiveMachine:
         if self._seen:
             self._forget_situations()
         # SCXML's order: eventless transitions before external events, and a
-        # whole macrostep between two events. Rows run last, in states that will
-        # still be active at the end of the tick.
+        # whole macrostep between two events. Rows run last, in states that
+        # will still be active at the end of the tick.
         self._settle(me)
         if events.now:
             for event in events.offered(self):
                 if self._ended is None:
                     self._offer(me, event)
-        # A state that is entered while rows run, by their done events, gets its
-        # own turn in this tick: no tick passes in which an active state has not
-        # run.
+        # A state that is entered while rows run, by their done events, gets
+        # its own turn in this tick: no tick passes in which an active state
+        # has not run.
         self._fresh = list(self._chart.active)
         while self._fresh and self._ended is None:
             ready, self._fresh = self._fresh, []
@@ -224,8 +230,8 @@ class LiveMachine:
                 self._inside.appendleft(raised)
 
     def _select_at_once(self, me: Me) -> list[Transition]:
-        """The eventless transitions that are enabled. At most ticks none is, so
-        they are asked in one loop, and only from the first that is are they
+        """The eventless transitions that are enabled. At most ticks none is,
+        so they are asked in one loop, and only from the first that is are they
         weighed against each other.
         """
         candidates = self._chart.candidates(TransitionTrigger.NOTHING)
@@ -301,7 +307,9 @@ class LiveMachine:
         return None
 
     def _unfinished(self, transition: Transition) -> State | None:
-        """A state that this transition would leave and that must be done first."""
+        """A state that this transition would leave and that must be done
+        first.
+        """
         for state in self._chart.exit_set([transition]):
             live = self._states[state.id]
             if live.must_finish and not self._is_done(state):
@@ -335,13 +343,15 @@ class LiveMachine:
         return True
 
     def _is_spent(self) -> bool:
-        """Whether the agent may take no more transitions in this tick, which is
-        recorded.
+        """Whether the agent may take no more transitions in this tick, which
+        is recorded.
         """
         if self._budget.spent:
             # Those that fired last, each once: what goes on and on is among
             # them.
-            last = dict.fromkeys(reversed(self._fired or [self._chart.root.id]))
+            last = dict.fromkeys(
+                reversed(self._fired or [self._chart.root.id])
+            )
             rows = " ".join(list(last)[:LAST_FIRED][::-1])
             self._cut_off(
                 cause("endless", rows=rows, times=float(MOST_MICROSTEPS))
@@ -352,9 +362,9 @@ class LiveMachine:
         """Whether these transitions have fired before in this tick with
         everything as it is now: a ring, recorded.
 
-        What counts is where the machine is, what waits inside it, and the keys.
-        What else might make a difference the next time round, such as a roll of
-        chance, makes it at the next tick.
+        What counts is where the machine is, what waits inside it, and the
+        keys. What else might make a difference the next time round, such as a
+        roll of chance, makes it at the next tick.
         """
         here = (
             fired,
@@ -431,7 +441,9 @@ class LiveMachine:
             for each in self._chart.active
             if each.type is StateType.FINAL and each.within(regions)
         ]
-        failed = any(self._states[each.id].result is FAILURE for each in finals)
+        failed = any(
+            self._states[each.id].result is FAILURE for each in finals
+        )
         if failed:
             return FAILURE
         return SUCCESS

@@ -67,8 +67,8 @@ class PathTable:
         end: object = top
         while isinstance(end, Wrapper) and (inner := end.inside()) is not None:
             end = inner
-        # Generated once for each end: a take visits few of them, and each again
-        # and again.
+        # Generated once for each end: a take visits few of them, and each
+        # again and again.
         known = self._known.get(end)
         if known is None:
             known = self._known[end] = _path(

@@ -27,8 +27,8 @@ SHOWN = 80
 
 
 class CallWatch(Protocol):
-    """Notified when code of a project is entered and left. Calls nest: a node's
-    argument may be a sense of the project's own.
+    """Notified when code of a project is entered and left. Calls nest: a
+    node's argument may be a sense of the project's own.
     """
 
     def enter(self, place: bytes) -> None:

@@ -34,12 +34,14 @@ class ProjectLeaf(Leaf):
         """`called` is the row's number and name, by which its author knows it."""
         super().__init__(kind, binders, scope, row_id, part)
         self._agent = AgentOfNode(scope.me)
-        self._call = CallSite(kind, scope.me.name, called, scope.watch).caller()
+        self._call = CallSite(
+            kind, scope.me.name, called, scope.watch
+        ).caller()
         self._refused = scope.recorder.refusing(row_id, part)
         self._run = self._ask
         self._args: dict[str, object] | None = None
-        """The arguments of a row that has been begun and not left, where a hook
-        for leaving is given them.
+        """The arguments of a row that has been begun and not left, where a
+        hook for leaving is given them.
         """
 
     def ended(self, result: object) -> Status:
@@ -98,8 +100,8 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
     _yielded: object = None
     """What was yielded last."""
     _copy: Progress | None = None
-    """What was told of it, if that goes on by itself for as long as the same is
-    yielded again.
+    """What was told of it, if that goes on by itself for as long as the same
+    is yielded again.
     """
 
     def tick(self, me: Any) -> Status:

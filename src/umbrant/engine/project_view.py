@@ -45,7 +45,9 @@ def point_of(value: object, what: str) -> Point:
 
 
 def text_of(value: object, what: str) -> str:
-    """A text that can be written to a file. Raises TypeError for anything else."""
+    """A text that can be written to a file. Raises TypeError for anything
+    else.
+    """
     if not isinstance(value, str):
         raise TypeError(
             f"{what} should be text, and is of {printable(type(value).__name__, 40)}"
@@ -106,14 +108,12 @@ class _View:
 
 
 class BodyOfNode(_View):
-    """A body as a project's own node sees it: values only, none of which can be
-    changed.
+    """A body as a project's own node sees it: values only, none of which can
+    be changed.
     """
 
     __slots__ = ()
-    _instead = (
-        "move a body with `me.world.move_towards`, turn it with `me.world.turn`"
-    )
+    _instead = "move a body with `me.world.move_towards`, turn it with `me.world.turn`"
 
     def change_stat(self, name: str, by: float) -> float | None:
         found: float | None = self._of.change_stat(
@@ -336,8 +336,8 @@ class AgentOfNode:
         return self._me.is_in(row_name)
 
     def time_in(self, row_name: str) -> float | None:
-        """For how many seconds a row of this name has been active; None if none
-        is.
+        """For how many seconds a row of this name has been active; None if
+        none is.
         """
         return self._me.time_in(row_name)
 

@@ -19,8 +19,8 @@ WORLD = "*"
 """The board of the keys that all agents share."""
 
 CUT_OFF = "machine"
-"""The part of a machine's row that is refused, with the reason, at each tick of
-it that was cut off.
+"""The part of a machine's row that is refused, with the reason, at each tick
+of it that was cut off.
 """
 
 
@@ -48,8 +48,8 @@ class Recorder(Protocol):
         """The log of a row's spans."""
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
-        """The log of a row that was tried and not entered, or of an upkeep that
-        failed. Called at every tick of the refusal.
+        """The log of a row that was tried and not entered, or of an upkeep
+        that failed. Called at every tick of the refusal.
         """
 
     def sensing(
@@ -86,11 +86,13 @@ class Recorder(Protocol):
         """
 
     def received(self, event: str, sender: str) -> None:
-        """The agent received an event. `sender` is who raised it, empty for the
-        scenario or the author.
+        """The agent received an event. `sender` is who raised it, empty for
+        the scenario or the author.
         """
 
-    def raised(self, event: str, receiver: str, row_id: str, part: str) -> None:
+    def raised(
+        self, event: str, receiver: str, row_id: str, part: str
+    ) -> None:
         """A part of a row raised an event, for an agent, a group or (empty)
         everybody.
         """

@@ -62,8 +62,8 @@ class UpkeepTask:
         self._next_s = 0.0
 
     def entered(self, now_s: float) -> None:
-        """Restart the interval: the row has been entered, so the task is due at
-        once.
+        """Restart the interval: the row has been entered, so the task is due
+        at once.
         """
         self._next_s = now_s
         # A moment early, for ticks are added up in floating point and a tick
@@ -271,11 +271,11 @@ class LiveRow(Wrapper):
         self._paths = PathTable()
         self._beginning, self._going_on = self._begin, self._go_on
         self.visit: PathFunction = self._beginning
-        """Enters the row if it may be entered, or goes on with it. A refusal is
-        FAILURE.
+        """Enters the row if it may be entered, or goes on with it. A refusal
+        is FAILURE.
 
-        Whoever calls it often takes it from the row first: CPython 3.11 is slow
-        to call what an attribute holds.
+        Whoever calls it often takes it from the row first: CPython 3.11 is
+        slow to call what an attribute holds.
         """
 
     def become(self, made: "LiveRow") -> None:
@@ -336,7 +336,9 @@ class LiveRow(Wrapper):
         )
 
     def hold_back(self, me: Me) -> None:
-        """Keep the row from being entered. One that runs goes on until it ends."""
+        """Keep the row from being entered. One that runs goes on until it
+        ends.
+        """
         self._swap_work(me, self._written_work)
         self._is_held_back = self._is_kept_out = True
 
@@ -367,7 +369,8 @@ class LiveRow(Wrapper):
             before = self._was_open
             if not self._gates_let(me, again=True) or before:
                 return None
-            # Noted for `opens`, which the take-over is about to ask: see there.
+            # Noted for `opens`, which the take-over is about to ask: see
+            # there.
             self._is_let_in = True
             return take(me)
 
@@ -376,8 +379,8 @@ class LiveRow(Wrapper):
         )
 
     def opens(self, me: Me) -> bool:
-        """Whether the guard and the gates let the row be entered now; a refusal
-        is recorded.
+        """Whether the guard and the gates let the row be entered now; a
+        refusal is recorded.
         """
         if self._is_let_in:
             # A take-over has just evaluated guard and gates within this tick.
@@ -396,8 +399,8 @@ class LiveRow(Wrapper):
 
     def enter(self, me: Me) -> Cause | None:
         """Enter the row without evaluating guard and gates. Returns the cause
-        if its work could not start; the row is active all the same, and must be
-        left.
+        if its work could not start; the row is active all the same, and must
+        be left.
         """
         # Active before anything may fail: whatever `start` has begun must be
         # undone by `leave`.
@@ -497,8 +500,8 @@ class LiveRow(Wrapper):
 
     def _gates_let(self, me: Me, *, again: bool = False) -> bool:
         """Whether the gates let the row be entered; a refusal is recorded.
-        `again` says that the guard is watched: what was drawn when it came true
-        then stands.
+        `again` says that the guard is watched: what was drawn when it came
+        true then stands.
         """
         reason = None
         if self._is_held_back:

@@ -32,8 +32,8 @@ released.
 
 
 class CastContext:
-    """What the agents of one world share: events on their way, shared keys, and
-    who is in which row.
+    """What the agents of one world share: events on their way, shared keys,
+    and who is in which row.
     """
 
     def __init__(
@@ -260,7 +260,9 @@ class Runner:
         """
         key_scopes = [
             expanded.root_scope,
-            *{id(each): each for each in expanded.key_scopes.values()}.values(),
+            *{
+                id(each): each for each in expanded.key_scopes.values()
+            }.values(),
         ]
         derived = [
             (key_scope, key_scope.actual[name], key.formula)

@@ -82,7 +82,9 @@ def _sum(worths: Sequence[float], weights: Sequence[float]) -> float:
 
 def _many_products(worths: FloatArray, weights: FloatArray) -> FloatArray:
     product, count = worths.prod(axis=0), len(worths)
-    return np.asarray(product + (1.0 - product) * (1.0 - 1.0 / count) * product)
+    return np.asarray(
+        product + (1.0 - product) * (1.0 - 1.0 / count) * product
+    )
 
 
 def _many_means(worths: FloatArray, weights: FloatArray) -> FloatArray:

@@ -30,8 +30,8 @@ from umbrant.model.parts import ROW
 from umbrant.model.values import Curve
 
 DECISION = "decision"
-"""The part of a utility that is counted at each decision, where it decides only
-every so often.
+"""The part of a utility that is counted at each decision, where it decides
+only every so often.
 """
 
 
@@ -72,8 +72,8 @@ class Candidates:
         """Of those that were scored in the last decision."""
 
     def report(self, bids: Sequence["OptionBid"]) -> None:
-        """Record what the option scores for each candidate, and of those scored
-        before which is none any more: a gauge without a bonus.
+        """Record what the option scores for each candidate, and of those
+        scored before which is none any more: a gauge without a bonus.
         """
         names = [bid.candidate or "" for bid in bids]
         for gone in [name for name in self._sinks if name not in names]:
@@ -226,7 +226,8 @@ class LiveUtility:
 
     def _winner(self, me: Me, bids: list[OptionBid]) -> OptionBid:
         """The highest bid: of equals the running option, else the earlier. Or
-        one drawn by score among the best, once for as long as it is among them.
+        one drawn by score among the best, once for as long as it is among
+        them.
         """
         ranked = sorted(
             bids, key=lambda bid: (-bid.total, bid.option is not self._current)
@@ -241,7 +242,10 @@ class LiveUtility:
         # What was drawn stays for as long as it would be among those that are
         # drawn from: drawn anew at each tick it would dither.
         for bid in few:
-            if bid.option is self._current and bid.candidate == self._candidate:
+            if (
+                bid.option is self._current
+                and bid.candidate == self._candidate
+            ):
                 return bid
         point = me.random.random() * sum(bid.total for bid in few)
         for bid in few:
@@ -274,8 +278,8 @@ class LiveUtility:
         self._until_s = me.world.now_s + self._setup.hold()
 
     def _bid(self, me: Me, option: LiveOption) -> OptionBid | None:
-        """An option's score now, for the candidate that it is highest for; None
-        if there is no candidate.
+        """An option's score now, for the candidate that it is highest for;
+        None if there is no candidate.
         """
         stays = 0.0
         if option is self._current:
@@ -317,7 +321,9 @@ class LiveUtility:
             wanted.key.value = name
             at_it = option is self._current and name == self._candidate
             score = self._score(option, report=False)
-            bids.append(OptionBid(option, score, stays if at_it else 0.0, name))
+            bids.append(
+                OptionBid(option, score, stays if at_it else 0.0, name)
+            )
         # Of equals the first.
         best = max(bids, key=lambda bid: bid.total, default=None)
         if option.report is not discard:

@@ -43,8 +43,8 @@ class Expected(StrEnum):
 
 
 class Expectation(ProjectFile):
-    """Something that must be so. `that` is a condition over a take, as `umbrant
-    find` takes it.
+    """Something that must be so. `that` is a condition over a take, as
+    `umbrant find` takes it.
     """
 
     expect: Expected
@@ -203,9 +203,9 @@ def agents_of(expectation: Expectation, take: Take) -> list[str]:
 
 
 def broken_in(expectation: Expectation, take: Take) -> list[Broken]:
-    """Where an expectation is broken in a take, the first tick for each whom it
-    is about. Raises LanguageError. One about the share of takes is never broken
-    by one take.
+    """Where an expectation is broken in a take, the first tick for each whom
+    it is about. Raises LanguageError. One about the share of takes is never
+    broken by one take.
     """
     found = []
     for agent in agents_of(expectation, take):
@@ -231,8 +231,8 @@ class BrokenExpectation:
 def broken_expectations(
     expectations: Iterable[NamedExpectation], take: Take
 ) -> list[BrokenExpectation]:
-    """What a take breaks, by the tick. One that cannot be understood is told of
-    at its beginning. Any thread.
+    """What a take breaks, by the tick. One that cannot be understood is told
+    of at its beginning. Any thread.
     """
     if not take.ticks:
         # It was stopped before anything was played, and so says nothing of
@@ -430,8 +430,8 @@ class ExpectationResult:
 
 
 def outcome(named: NamedExpectation, take: Take) -> SeedOutcome:
-    """What a take says of an expectation. Raises LanguageError, which names the
-    file.
+    """What a take says of an expectation. Raises LanguageError, which names
+    the file.
     """
     each = named.expectation
     try:

@@ -1,5 +1,5 @@
-"""Expectations as files: written, changed, removed. What cannot be is told, and
-nothing is lost.
+"""Expectations as files: written, changed, removed. What cannot be is told,
+and nothing is lost.
 """
 
 from pathlib import Path
@@ -56,7 +56,9 @@ def new_file(folder: Path) -> str:
     return f"{FOLDER}/{name}"
 
 
-def with_field(expectation: Expectation, field: str, value: Any) -> Expectation:
+def with_field(
+    expectation: Expectation, field: str, value: Any
+) -> Expectation:
     """An expectation with another value of a field. One of another kind begins
     with what that kind needs. Raises ExpectationError.
     """
@@ -90,9 +92,12 @@ def _needed(kind: Expected, before: Expectation) -> dict[str, Any]:
     return {}
 
 
-def checked_text(text: str, expectation: Expectation, take: Take | None) -> str:
+def checked_text(
+    text: str, expectation: Expectation, take: Take | None
+) -> str:
     """A condition over a take, as it may stand in an expectation. Raises
-    ExpectationError. Without a take only whether there is anything can be told.
+    ExpectationError. Without a take only whether there is anything can be
+    told.
     """
     text = text.strip()
     if not text:

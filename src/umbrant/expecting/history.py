@@ -2,8 +2,9 @@
 
 They are written in the language of conditions, with more that can be asked:
 `ran(1.2)`, `refused(1.1)`, `raised(alarm.bell)`, `changed(alarm)`. They are
-worked out from what a take holds, for all ticks at once, so what an agent would
-have sensed but did not ask cannot be told: `can_see` is no question to a take.
+worked out from what a take holds, for all ticks at once, so what an agent
+would have sensed but did not ask cannot be told: `can_see` is no question to a
+take.
 """
 
 import operator
@@ -56,8 +57,8 @@ would take for something else.
 
 
 class TakeSignals:
-    """What conditions over a take are worked out from, as one of its cast knows
-    it. Raises KeyError for a name that is not of the cast.
+    """What conditions over a take are worked out from, as one of its cast
+    knows it. Raises KeyError for a name that is not of the cast.
     """
 
     def __init__(self, take: Take, agent: str) -> None:
@@ -204,7 +205,9 @@ class TakeSignals:
         # is -1, which is the extra value at the end of each column below:
         # unknown.
         places = (
-            np.searchsorted(np.asarray(ticks, np.int64), self._at, side="right")
+            np.searchsorted(
+                np.asarray(ticks, np.int64), self._at, side="right"
+            )
             - 1
         )
         kinds = {type(each) for each in found if each is not None}
@@ -246,8 +249,8 @@ class TakeSignals:
         return ask.answer(self, tree)
 
     def name_in(self, tree: ConditionTree) -> str:
-        """The name that an argument is: written with quotes or without, or what
-        a key is called.
+        """The name that an argument is: written with quotes or without, or
+        what a key is called.
         """
         if isinstance(tree, TextTerm):
             return tree.value
@@ -317,7 +320,9 @@ class TakeSignals:
         ):
             return self.body(name)
         stage = self.take.header.project.stage(self.take.header.played.stage)
-        at = next((each.at for each in stage.places if each.name == name), None)
+        at = next(
+            (each.at for each in stage.places if each.name == name), None
+        )
         if at is not None:
             return np.tile(np.asarray(at, np.float64), (self.ticks, 1))
         changes = self.take.props.get(name)

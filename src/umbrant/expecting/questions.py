@@ -1,5 +1,5 @@
-"""What can be asked of a take in a condition, and how each question is answered
-for all ticks at once.
+"""What can be asked of a take in a condition, and how each question is
+answered for all ticks at once.
 """
 
 from collections.abc import Callable, Mapping
@@ -232,8 +232,8 @@ def _count(history: "TakeSignals", tree: SenseCall) -> Column:
 
 
 def _how_many(history: "TakeSignals", tree: SenseCall) -> Column:
-    """Of how many of those who are of a group, or run a behavior, the condition
-    holds.
+    """Of how many of those who are of a group, or run a behavior, the
+    condition holds.
     """
     name, cast = history.name_in(tree.args[0]), history.take.header.cast
     members = [each for each in cast if name in (each.group, each.behavior)]
@@ -244,7 +244,8 @@ def _how_many(history: "TakeSignals", tree: SenseCall) -> Column:
         )
         nearest = did_you_mean(name, [*groups, *behaviors])
         raise LanguageError(
-            f"no group and no behavior is called '{name}'. {nearest}", tree.span
+            f"no group and no behavior is called '{name}'. {nearest}",
+            tree.span,
         )
     total, errors = np.zeros(history.ticks), list[LanguageError]()
     for each in members:
@@ -254,7 +255,8 @@ def _how_many(history: "TakeSignals", tree: SenseCall) -> Column:
             errors.append(error)
         else:
             total += found.values & found.known
-    # Who has no such row or key is not in it; but what nobody has is a mistake.
+    # Who has no such row or key is not in it; but what nobody has is a
+    # mistake.
     if len(errors) == len(members):
         raise errors[0]
     return Column(total, np.ones(history.ticks, np.bool_))
@@ -267,7 +269,9 @@ ASKS: Mapping[str, Ask] = {
         (1,),
         _ran,
     ),
-    "in_state": Ask('in_state("Chase")', "the state, by name, ran", (1,), _ran),
+    "in_state": Ask(
+        'in_state("Chase")', "the state, by name, ran", (1,), _ran
+    ),
     "entered": Ask(
         "entered(1.2)", "the row was entered at this tick", (1,), _entered
     ),

@@ -28,8 +28,8 @@ def wilson(happened: int, of: int) -> tuple[float, float]:
 def takes_to_decide(
     happened: int, of: int, between: tuple[float, float], most: int
 ) -> int | None:
-    """How many takes would decide whether the share lies between two others, if
-    it stays as it is; None if not even `most` would.
+    """How many takes would decide whether the share lies between two others,
+    if it stays as it is; None if not even `most` would.
     """
     share, count = happened / max(1, of), max(1, of)
     while count <= most:

@@ -58,9 +58,9 @@ class MapAnswer:
     """What an agent would do with a pair of values."""
 
     lead: str
-    """The row that leads at the end of the tick, of several branches with ' + '
-    between them; empty for none. A machine with UNSETTLED where the tick had to
-    be cut off.
+    """The row that leads at the end of the tick, of several branches with ' +
+    ' between them; empty for none. A machine with UNSETTLED where the tick had
+    to be cut off.
     """
     atoms: dict[str, bool] = field(default_factory=dict)
     """Each atom of a condition that was evaluated, as 'row|part|index', and
@@ -81,7 +81,8 @@ class WatchedAgent(NullRecorder):
         self.tick = 0
         self._order = 0
         self._entered: dict[str, tuple[int, int]] = {}
-        """When each row was entered last: the tick, and its place in the order.
+        """When each row was entered last: the tick, and its place in the
+        order.
         """
         self._active: dict[str, bool] = {}
         self.atoms: dict[str, bool] = {}
@@ -278,7 +279,9 @@ class DecisionAsker:
         return found
 
     def _begin(self, share: Sequence[ValuePair]) -> IO[str]:
-        """A process that asks for each of some pairs, and what it says of them."""
+        """A process that asks for each of some pairs, and what it says of
+        them.
+        """
         reading, writing = os.pipe()
         parent = os.getpid()
         if os.fork() == 0:
@@ -314,8 +317,8 @@ class DecisionAsker:
             # would go on from there.
             lead = f"{watched.unsettled}{UNSETTLED}"
         said = [lead, watched.atoms, watched.failed]
-        # One write of less than a pipe holds is not broken up; the parent reads
-        # lines.
+        # One write of less than a pipe holds is not broken up; the parent
+        # reads lines.
         os.write(writing, (json.dumps(said) + "\n").encode())
 
 

@@ -1,5 +1,5 @@
-"""The axes of a decision map: an input, its range, and how a value is put in at
-a tick.
+"""The axes of a decision map: an input, its range, and how a value is put in
+at a tick.
 
 distance(visitor)=0:20   what the agent's own questions by this sense find, at that tick
 alarm=0:1                a key of the agent
@@ -87,12 +87,16 @@ class MapAxis:
     low: float
     high: float
 
-    def actions(self, subject: MapSubject, value: float) -> Sequence[CueAction]:
+    def actions(
+        self, subject: MapSubject, value: float
+    ) -> Sequence[CueAction]:
         """What is done at the tick so that the input has a value."""
         return ()
 
     def now(self, subject: MapSubject) -> float | None:
-        """The input's value in the take, at the tick; None where it is unknown."""
+        """The input's value in the take, at the tick; None where it is
+        unknown.
+        """
         values = self.over_take(subject)
         if values is None or math.isnan(values[subject.tick]):
             return None
@@ -109,7 +113,9 @@ class MapAxis:
 class KeyAxis(MapAxis):
     """A number among the keys of the agent."""
 
-    def actions(self, subject: MapSubject, value: float) -> Sequence[CueAction]:
+    def actions(
+        self, subject: MapSubject, value: float
+    ) -> Sequence[CueAction]:
         is_worlds = self.name in subject.project.world_keys()
         return (
             SetKey(
@@ -127,7 +133,9 @@ class KeyAxis(MapAxis):
 class StatAxis(MapAxis):
     """A number of the agent's body."""
 
-    def actions(self, subject: MapSubject, value: float) -> Sequence[CueAction]:
+    def actions(
+        self, subject: MapSubject, value: float
+    ) -> Sequence[CueAction]:
         return (SetNumber(changes=self.name, of=subject.agent, value=value),)
 
     def over_take(self, subject: MapSubject) -> FloatArray | None:
@@ -153,14 +161,16 @@ class SenseAxis(MapAxis):
 
 @dataclass(frozen=True)
 class PlaceAxis(MapAxis):
-    """Where one of the cast stands: along an axis of the stage, or how far from
-    the agent.
+    """Where one of the cast stands: along an axis of the stage, or how far
+    from the agent.
     """
 
     who: str
     along: str
 
-    def actions(self, subject: MapSubject, value: float) -> Sequence[CueAction]:
+    def actions(
+        self, subject: MapSubject, value: float
+    ) -> Sequence[CueAction]:
         at, own = subject.place(self.who), subject.place(subject.agent)
         if at is None:
             return ()
@@ -197,7 +207,9 @@ class RowAxis(MapAxis):
     key: str
     value: float
 
-    def actions(self, subject: MapSubject, value: float) -> Sequence[CueAction]:
+    def actions(
+        self, subject: MapSubject, value: float
+    ) -> Sequence[CueAction]:
         return (SetKey(sets=self.key, value=value, of=subject.agent),)
 
     def now(self, subject: MapSubject) -> float | None:

@@ -84,9 +84,12 @@ def _field(root: ElementTree.Element, picture: MapPicture) -> None:
     # A place stands in the middle of its cell; of those at the edges half is
     # seen.
     edges = [
-        min(1.0, max(0.0, (at - 0.5) / STEPS)) * SIDE for at in range(STEPS + 2)
+        min(1.0, max(0.0, (at - 0.5) / STEPS)) * SIDE
+        for at in range(STEPS + 2)
     ]
-    group = ElementTree.SubElement(root, "g", {"shape-rendering": "crispEdges"})
+    group = ElementTree.SubElement(
+        root, "g", {"shape-rendering": "crispEdges"}
+    )
     for j, line in enumerate(picture.grid):
         begin = 0
         for i in range(1, len(line) + 1):

@@ -38,8 +38,8 @@ GridPlace = tuple[int, int]
 
 
 class MapBorder(Document):
-    """What makes the border between two leads: the condition that is yes on one
-    side and no on the other.
+    """What makes the border between two leads: the condition that is yes on
+    one side and no on the other.
     """
 
     one: int
@@ -69,8 +69,8 @@ class MapPicture(Document):
     leads: tuple[str, ...] = ()
     """The same by the rows' ids, as an answer's `lead`."""
     grid: tuple[tuple[int, ...], ...] = ()
-    """The label at each place: lines from the lowest y up, each from the lowest
-    x on.
+    """The label at each place: lines from the lowest y up, each from the
+    lowest x on.
     """
     here: tuple[float | None, float | None] = (None, None)
     """The inputs in the take at the tick; None for one that it cannot tell."""
@@ -261,16 +261,17 @@ class MapField:
         axis = self.axes[number.axis or 0]
         near = 2 * (axis.high - axis.low) / STEPS
         away = (
-            abs(number.at(self.value(place)) - number.value) for place in places
+            abs(number.at(self.value(place)) - number.value)
+            for place in places
         )
         if min(away) <= near:
             return number
         return None
 
     def _differing(self, one: MapAnswer, other: MapAnswer) -> str:
-        """The first atom, in the order of the rows, that is yes on one side and
-        no on the other; where there is none the innermost row that fails on one
-        side only, with FAILS.
+        """The first atom, in the order of the rows, that is yes on one side
+        and no on the other; where there is none the innermost row that fails
+        on one side only, with FAILS.
         """
         number = self._behavior().outline.number
         order = {row_id: place for place, row_id in enumerate(number)}
@@ -321,7 +322,9 @@ class MapField:
             phrase = _phrase(when, int(index), catalog)
         return (
             row_id,
-            f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(": "),
+            f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(
+                ": "
+            ),
         )
 
 

@@ -1,8 +1,9 @@
 """A process that draws decision maps: run as `python -P -m
 umbrant.mapping.worker`.
 
-A question comes in on stdin as one line of JSON, and the map goes out on stdout
-each time more of it is known. Who does not want it any more ends the process.
+A question comes in on stdin as one line of JSON, and the map goes out on
+stdout each time more of it is known. Who does not want it any more ends the
+process.
 """
 
 import gc

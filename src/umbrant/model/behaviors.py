@@ -1,5 +1,5 @@
-"""Behaviors and blackboards, as they are written to disk. One class here is one
-shape.
+"""Behaviors and blackboards, as they are written to disk. One class here is
+one shape.
 """
 
 from collections.abc import Iterable
@@ -71,8 +71,8 @@ class UpkeepMoment(StrEnum):
 
 
 class Upkeep(Document):
-    """Small work of a row, done at once: every so many seconds while the row is
-    active, first when it is entered; or once, as it is entered or left.
+    """Small work of a row, done at once: every so many seconds while the row
+    is active, first when it is entered; or once, as it is entered or left.
     """
 
     kind: str
@@ -152,8 +152,8 @@ class Behavior(ProjectFile):
     blackboard: Slug
     variant_of: Slug | None = None
     stats: dict[KeyName, FiniteNumber] = Field(default_factory=dict)
-    """Of a variant: what numbers of a body begin at for whoever of the cast has
-    it, instead of what stands with the body.
+    """Of a variant: what numbers of a body begin at for whoever of the cast
+    has it, instead of what stands with the body.
     """
     overrides: tuple[Override, ...] = ()
     rows: tuple[Row, ...] = ()

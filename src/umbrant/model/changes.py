@@ -1,5 +1,5 @@
-"""What is different between two states of a project, and whether its files were
-changed by somebody else.
+"""What is different between two states of a project, and whether its files
+were changed by somebody else.
 """
 
 from collections.abc import Iterator
@@ -9,8 +9,8 @@ from umbrant.model.behaviors import Behavior
 from umbrant.model.documents import Project
 
 Stamp = dict[str, tuple[int, int]]
-"""When each file of a project was last written, in nanoseconds, and how long it
-is.
+"""When each file of a project was last written, in nanoseconds, and how long
+it is.
 """
 
 COLLECTIONS = ("behaviors", "blackboards", "stages", "scenarios")

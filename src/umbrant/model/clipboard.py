@@ -147,8 +147,8 @@ def wrap_rows(
     kind: str,
     name: str,
 ) -> tuple[Project, str]:
-    """Put rows that stand one after the other into a new row of a kind. Returns
-    the id of that row.
+    """Put rows that stand one after the other into a new row of a kind.
+    Returns the id of that row.
     """
     target = home(project, behavior, row_ids[0])[0]
     own = [home(project, behavior, row_id)[1] for row_id in row_ids]

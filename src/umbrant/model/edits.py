@@ -73,8 +73,8 @@ def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
 
 
 def row_of(project: Project, behavior: str, row_id: str) -> Row:
-    """A row of a behavior, of a variant as it comes out there, or of a behavior
-    that it uses. Raises KeyError.
+    """A row of a behavior, of a variant as it comes out there, or of a
+    behavior that it uses. Raises KeyError.
     """
     name, own_id = home(project, behavior, row_id)
     return resolve_variant(project, name).row(own_id)
@@ -139,7 +139,11 @@ def set_note(
 
 
 def set_kind(
-    project: Project, behavior: str, row_id: str, kind: str, keep: Iterable[str]
+    project: Project,
+    behavior: str,
+    row_id: str,
+    kind: str,
+    keep: Iterable[str],
 ) -> Project:
     """Make a row into one of another kind. Of its values it keeps those of the
     parameters that are named.
@@ -147,7 +151,9 @@ def set_kind(
     kept = set(keep)
 
     def change(row: Row) -> Row:
-        args = {name: value for name, value in row.args.items() if name in kept}
+        args = {
+            name: value for name, value in row.args.items() if name in kept
+        }
         return row.model_copy(update={"kind": kind, "args": args})
 
     return change_row(project, behavior, row_id, change)
@@ -204,7 +210,9 @@ def set_value(
 def set_moment(
     project: Project, behavior: str, slot: Slot, when: float | UpkeepMoment
 ) -> Project:
-    """Change when an upkeep is done: how often, in seconds, or at which moment."""
+    """Change when an upkeep is done: how often, in seconds, or at which
+    moment.
+    """
     _, index = part_index(slot.part)
     changed: dict[str, object] = (
         {"at": when}
@@ -438,7 +446,9 @@ def place_rows(
     for row_id in row_ids:
         own_id = row_id.rpartition("/")[2]
         if own_id != last:
-            project = _moved(project, behavior, own_id, after=last, under=under)
+            project = _moved(
+                project, behavior, own_id, after=last, under=under
+            )
         last = own_id
     return project
 

@@ -124,8 +124,8 @@ def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
 
 
 def expanded_size(project: Project, name: str) -> int:
-    """The number of rows of a behavior with all that it uses, without expanding
-    it. Raises KeyError.
+    """The number of rows of a behavior with all that it uses, without
+    expanding it. Raises KeyError.
 
     A behavior that uses itself is counted once; validation reports it.
     """
@@ -192,7 +192,9 @@ def _rows(
             )
 
 
-def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
+def _can_be_put_in(
+    project: Project, name: str, above: tuple[str, ...]
+) -> bool:
     return (
         name not in above
         and len(above) < DEEPEST_USE

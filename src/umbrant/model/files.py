@@ -2,10 +2,10 @@
 and saved all or none of them.
 
 A save of several files is a transaction. Each new text is first written beside
-the file it is for. Then a journal that names them all is put into the folder in
-one step: from then on the save counts as done. What is left is renaming, which
-whoever reads or saves next finishes if a crash came between. Without a journal
-nothing has happened, and what lies beside the files is swept away.
+the file it is for. Then a journal that names them all is put into the folder
+in one step: from then on the save counts as done. What is left is renaming,
+which whoever reads or saves next finishes if a crash came between. Without a
+journal nothing has happened, and what lies beside the files is swept away.
 
 Whoever saves holds a lock on the folder, and whoever reads shares one. The
 system releases it however a process ends.
@@ -142,8 +142,8 @@ def save_files(
             + "\n",
         )
     except BaseException:
-        # The journal goes first: with it in place what lies beside the files is
-        # the save.
+        # The journal goes first: with it in place what lies beside the files
+        # is the save.
         (folder / JOURNAL).unlink(missing_ok=True)
         _sweep(folder)
         raise
@@ -281,8 +281,8 @@ def _settle(folder: Path) -> None:
 
 
 def write_atomically(path: Path, text: str) -> None:
-    """Put `text` at `path` in one step: a reader, or a crash, sees the old file
-    or the new one. Raises OSError.
+    """Put `text` at `path` in one step: a reader, or a crash, sees the old
+    file or the new one. Raises OSError.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
     handle, temporary = tempfile.mkstemp(

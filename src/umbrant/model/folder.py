@@ -191,7 +191,9 @@ def parse_project(
         elif document is not None:
             found[place].append(document)
     if problems or cover is None:
-        raise ProjectError(problems or [Problem(COVER_FILE, "", "is missing.")])
+        raise ProjectError(
+            problems or [Problem(COVER_FILE, "", "is missing.")]
+        )
     return Project(
         cover=cover,
         behaviors=tuple(found["behaviors"]),
@@ -220,8 +222,8 @@ def document_text(document: Document) -> str:
     """A document as JSON text: fields in the order of their declaration,
     without defaults, small values on one line.
 
-    The text is kept with the document, which is frozen: after an edit only what
-    changed is written anew.
+    The text is kept with the document, which is frozen: after an edit only
+    what changed is written anew.
     """
     return _kept_text(document) + "\n"
 
@@ -387,7 +389,9 @@ def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
             )
         )
     except OSError as error:
-        problems.append(Problem(name, "", f"cannot be read: {error.strerror}."))
+        problems.append(
+            Problem(name, "", f"cannot be read: {error.strerror}.")
+        )
     except UnicodeDecodeError as error:
         problems.append(
             Problem(

@@ -6,7 +6,8 @@ import json
 from typing import Any
 
 MOST_DIGITS = 20
-"""How many characters a whole number may have; seeds have at most 19 digits."""
+"""How many characters a whole number may have; seeds have at most 19 digits.
+"""
 
 
 class JsonError(Exception):
@@ -34,7 +35,8 @@ def read_json(text: str) -> Any:
             _check_characters(data)
     except RecursionError:
         raise JsonError(
-            "is nested too deeply to be a document of a project.", "Restore it."
+            "is nested too deeply to be a document of a project.",
+            "Restore it.",
         ) from None
     except json.JSONDecodeError as error:
         raise _placed(error) from None

@@ -3,8 +3,8 @@ to each other by them.
 
 A machine's states and transitions, and a utility's options and considerations,
 are a closed set: their meaning is in the engine, not in a declaration alone.
-What holds for kinds in general (can it fail, is it a gate, what does its number
-mean) is asked of `catalog.declare.Kind` instead.
+What holds for kinds in general (can it fail, is it a gate, what does its
+number mean) is asked of `catalog.declare.Kind` instead.
 """
 
 USE_BEHAVIOR = "use_behavior"

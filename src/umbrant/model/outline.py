@@ -51,8 +51,8 @@ class Outline:
                 )
         number: dict[str, str] = {}
         depth: dict[str, int] = {}
-        # By a stack of its own, not by calls: how deep a file nests its rows is
-        # for this to refuse, not for Python.
+        # By a stack of its own, not by calls: how deep a file nests its rows
+        # is for this to refuse, not for Python.
         waiting = [
             (row_id, str(n), 0)
             for n, row_id in reversed(list(enumerate(under.get(None, []), 1)))

@@ -1,8 +1,8 @@
 """The parts of a row, as they are named in takes, in chips and in edits.
 
 A part is ROW itself, GUARD, `decorator N` or `upkeep N`, N counting from 0 in
-the written order. In takes an option also has a part for each candidate that it
-is scored for.
+the written order. In takes an option also has a part for each candidate that
+it is scored for.
 """
 
 from dataclasses import dataclass
@@ -17,7 +17,9 @@ other.
 
 @dataclass(frozen=True)
 class Slot:
-    """Where a value is kept: a row, a part of it, and a parameter of that part."""
+    """Where a value is kept: a row, a part of it, and a parameter of that
+    part.
+    """
 
     row_id: str
     part: str
@@ -30,7 +32,9 @@ def part_name(family: str, index: int) -> str:
 
 
 def candidate_part(name: str) -> str:
-    """The part that holds what an option scores for one candidate, by its name."""
+    """The part that holds what an option scores for one candidate, by its
+    name.
+    """
     return f"{_CANDIDATE}{name}"
 
 

@@ -120,8 +120,8 @@ def _with(container: Any, path: Path, value: Any) -> Any:
 
 
 def _checked(document: Document, name: str, value: Any) -> Document:
-    """The document with another value in one of its fields, checked as a file's
-    would be.
+    """The document with another value in one of its fields, checked as a
+    file's would be.
     """
     fields = {
         each: getattr(document, each) for each in type(document).model_fields

@@ -56,8 +56,8 @@ class ProjectError(Exception):
 
 
 def did_you_mean(word: str, known: list[str]) -> str:
-    """`Did you mean 'last_seen'?`, or the list of what there is when nothing is
-    close; empty if there is nothing.
+    """`Did you mean 'last_seen'?`, or the list of what there is when nothing
+    is close; empty if there is nothing.
     """
     close = process.extractOne(word, known, score_cutoff=60)
     if close:

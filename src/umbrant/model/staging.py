@@ -1,5 +1,5 @@
-"""Stages and scenarios, as they are written to disk: who plays, where, and what
-happens besides.
+"""Stages and scenarios, as they are written to disk: who plays, where, and
+what happens besides.
 """
 
 from collections.abc import Iterator, Sequence
@@ -115,8 +115,8 @@ class Push(Document):
 
 
 class WalkPoint(Document):
-    """A puppet is at `to` at `at_s` seconds. Between two points it moves evenly
-    along the route.
+    """A puppet is at `to` at `at_s` seconds. Between two points it moves
+    evenly along the route.
     """
 
     at_s: FiniteNumber = Field(ge=0)
@@ -150,8 +150,8 @@ class Member(Document):
     keys: dict[KeyName, Value] = Field(default_factory=dict)
     walk: tuple[WalkPoint, ...] = ()
     steps: tuple[Push, ...] = ()
-    """Where a hand steered the puppet, in order of time; from the first of them
-    on the walk is not followed.
+    """Where a hand steered the puppet, in order of time; from the first of
+    them on the walk is not followed.
     """
 
     def each(self) -> Iterator["Member"]:
@@ -280,8 +280,8 @@ _WHOM: dict[type[CueAction], str] = {
 
 
 def concerned(action: CueAction) -> str:
-    """Whom an action is done to, by name; empty for all, and for an action that
-    is done to none.
+    """Whom an action is done to, by name; empty for all, and for an action
+    that is done to none.
     """
     field = _WHOM.get(type(action))
     if field:
@@ -290,8 +290,8 @@ def concerned(action: CueAction) -> str:
 
 
 class Cue(Document):
-    """Something that a scenario does at a time, or each time a condition on the
-    keys of the world comes true.
+    """Something that a scenario does at a time, or each time a condition on
+    the keys of the world comes true.
 
     With `by_hand` it was done by the author during a rehearsal.
     """
@@ -346,13 +346,14 @@ class Scenario(ProjectFile):
     def spelled_out(
         self, action: CueAction
     ) -> Iterator[tuple[float, CueAction]]:
-        """An action for each of those whom it names, and how many seconds later
-        it is done for them.
+        """An action for each of those whom it names, and how many seconds
+        later it is done for them.
 
         What is done to a group is done to each of it, and what is done to one
         of the cast with copies to every copy. They are put around a place as
         they stand around their start; copies that wait for that come one after
-        the other, if they are a spawner's. An event for a group is raised once.
+        the other, if they are a spawner's. An event for a group is raised
+        once.
         """
         field = _WHOM.get(type(action))
         whom = None
@@ -397,8 +398,8 @@ class Scenario(ProjectFile):
             )
 
     def in_group(self, name: str) -> tuple[Member, ...]:
-        """The cast of a group; nobody where one of the cast, or a copy, has the
-        name itself.
+        """The cast of a group; nobody where one of the cast, or a copy, has
+        the name itself.
         """
         if find_named(self.players, name) or find_named(self.cast, name):
             return ()
@@ -409,8 +410,8 @@ class Scenario(ProjectFile):
         return named(self.players, name)
 
     def with_member(self, changed: Member) -> "Scenario":
-        """The scenario with this one of the cast in the place of the one of its
-        name.
+        """The scenario with this one of the cast in the place of the one of
+        its name.
         """
         return self.model_copy(
             update={"cast": with_changed(self.cast, changed)}
@@ -429,8 +430,8 @@ def _middle(points: Sequence[Point]) -> Point:
 
 
 def _offset_from(there: Point, start: Point, around: Point) -> Point:
-    """Where one stands beside `there` that stood at `start` beside `around`; to
-    the millimetre.
+    """Where one stands beside `there` that stood at `start` beside `around`;
+    to the millimetre.
     """
     return round(there[0] + start[0] - around[0], 3), round(
         there[1] + start[1] - around[1], 3

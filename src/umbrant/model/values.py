@@ -1,5 +1,5 @@
-"""The values an author can write into a chip, a key or a stage, and how each is
-said in a sentence.
+"""The values an author can write into a chip, a key or a stage, and how each
+is said in a sentence.
 """
 
 from collections.abc import Iterable, Mapping
@@ -107,8 +107,8 @@ class Curve(Document):
     `catalog.curves` says what each shape does.
 
     The input's place in its range, from 0 to 1, is what `middle`, `width` and
-    the first number of each of `points` are told in; `threshold` is told in the
-    input's own unit.
+    the first number of each of `points` are told in; `threshold` is told in
+    the input's own unit.
     """
 
     shape: Shape
@@ -203,8 +203,8 @@ def named(documents: Iterable[Named], name: str) -> Named:
 def with_changed(
     documents: Iterable[Named], changed: Named
 ) -> tuple[Named, ...]:
-    """The documents, with this one in the place of the one of its name. All are
-    as they were if there is none.
+    """The documents, with this one in the place of the one of its name. All
+    are as they were if there is none.
     """
     return tuple(
         changed if each.name == changed.name else each for each in documents

@@ -1,5 +1,5 @@
-"""What a variant does differently, worked out from the rows that it should come
-to.
+"""What a variant does differently, worked out from the rows that it should
+come to.
 """
 
 from collections.abc import Iterator
@@ -109,7 +109,8 @@ def _between(
             yield Override(
                 row=row_id,
                 instead=tuple(
-                    wanted.row(inner) for inner in wanted.outline.within(row_id)
+                    wanted.row(inner)
+                    for inner in wanted.outline.within(row_id)
                 ),
             )
 

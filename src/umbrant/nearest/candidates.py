@@ -1,6 +1,6 @@
-"""What could be made otherwise so that a row would have run: gathered from what
-is in its way, with a first guess from what was recorded. Whether it helps is
-for playing to say.
+"""What could be made otherwise so that a row would have run: gathered from
+what is in its way, with a first guess from what was recorded. Whether it helps
+is for playing to say.
 """
 
 from collections.abc import Iterator
@@ -61,17 +61,19 @@ BODY_FIELDS = (
     ("walk_m_s", "walking speed", "m/s"),
     ("run_m_s", "running speed", "m/s"),
 )
-"""The numbers of a body that are tried: the field, what it is called, the unit.
+"""The numbers of a body that are tried: the field, what it is called, the
+unit.
 """
 FACTORS = (0.8, 1.25, 0.5, 2.0)
-"""What a number is multiplied with where nothing says what it would have to be.
+"""What a number is multiplied with where nothing says what it would have to
+be.
 """
 
 
 @dataclass(frozen=True)
 class NumberCandidate:
-    """A number that could be another one, from `low` to `high`. `guess` is what
-    it would have to be by what was recorded; None where nothing says.
+    """A number that could be another one, from `low` to `high`. `guess` is
+    what it would have to be by what was recorded; None where nothing says.
     """
 
     place: NumberPlace
@@ -154,8 +156,8 @@ class ChangeCandidates:
         ]
 
     def in_the_way(self) -> list[str]:
-        """The rows that keep the row from running: the outermost around it that
-        does not run, and what that waits for.
+        """The rows that keep the row from running: the outermost around it
+        that does not run, and what that waits for.
         """
         subject, tick = self._subject, self._tick
         for above in subject.outline.path(self._row_id):
@@ -330,8 +332,8 @@ class ChangeCandidates:
     def _of_condition(
         self, row_id: str, part: str, param: str, title: str
     ) -> Iterator[Candidate]:
-        """The numbers and the keys of what decided a condition when it was last
-        evaluated.
+        """The numbers and the keys of what decided a condition when it was
+        last evaluated.
         """
         report = self._subject.report_on(row_id, part)
         if report is None:
@@ -420,8 +422,8 @@ class ChangeCandidates:
     def _of_keys(
         self, row_id: str, atom: ConditionTree, met: AtomResult
     ) -> Iterator[NumberCandidate]:
-        """A key that is compared with a number: what it would have to be at the
-        tick.
+        """A key that is compared with a number: what it would have to be at
+        the tick.
         """
         if not isinstance(atom, Comparison):
             return
@@ -441,8 +443,8 @@ class ChangeCandidates:
     def _of_key(
         self, row_id: str, name: str, was: float, wanted: float
     ) -> Iterator[NumberCandidate]:
-        """What a key could be at the tick; of a key inside a used behavior what
-        it is bound to, or what it begins with.
+        """What a key could be at the tick; of a key inside a used behavior
+        what it is bound to, or what it begins with.
         """
         found = self._key_at(row_id, name, was)
         if found is not None:
@@ -532,7 +534,8 @@ class ChangeCandidates:
 
     def _raised(self, event: object) -> Iterator[ArrangementCandidate]:
         known = [
-            each.name for each in self._subject.header.project.event_list.events
+            each.name
+            for each in self._subject.header.project.event_list.events
         ]
         if isinstance(event, str) and event in known:
             yield self._done(
@@ -551,8 +554,8 @@ class ChangeCandidates:
 
     def _key_at(self, row_id: str, name: str, was: float) -> KeyAtTick | None:
         declared = self._declared(name)
-        # A key inside a behavior that is used has no name that a cue could give
-        # it.
+        # A key inside a behavior that is used has no name that a cue could
+        # give it.
         if declared is None or declared.formula or "/" in row_id:
             return None
         if declared.scope is Sharing.WORLD:
@@ -613,7 +616,10 @@ class ChangeCandidates:
         off = cause.facts.get("off_deg")
         member = self._subject.member
         if isinstance(off, int | float):
-            scenario, title = self._subject.header.scenario, self._subject.title
+            scenario, title = (
+                self._subject.header.scenario,
+                self._subject.title,
+            )
             place = BodyNumberPlace(
                 scenario=scenario, member=member.name, field="cone_deg"
             )
@@ -666,7 +672,12 @@ class ChangeCandidates:
             if unit == "°":
                 high = 360.0
             yield NumberCandidate(
-                place, was, f"{self._subject.title}’s {title}", unit, 0.01, high
+                place,
+                was,
+                f"{self._subject.title}’s {title}",
+                unit,
+                0.01,
+                high,
             )
 
     def _of_setting(self) -> Iterator[NumberCandidate]:
@@ -692,8 +703,8 @@ def _is_in(term: NumberTerm, atom: ConditionTree) -> bool:
 def _other_side(
     atom: ConditionTree, term: NumberTerm, met: AtomResult
 ) -> float | None:
-    """What a number in an atom was compared with: the other side, or the number
-    behind a sense.
+    """What a number in an atom was compared with: the other side, or the
+    number behind a sense.
     """
     found: object = None
     if isinstance(atom, Comparison) and term in (atom.left, atom.right):

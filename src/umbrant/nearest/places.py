@@ -1,5 +1,5 @@
-"""Places in a project at which something can be made otherwise: a number, or an
-arrangement.
+"""Places in a project at which something can be made otherwise: a number, or
+an arrangement.
 
 Each is a document, so that it can be passed between processes and be shown,
 applied or kept.
@@ -72,8 +72,8 @@ class ConditionNumber(Document):
 
 
 class ParamNumber(Document):
-    """A parameter of a row or of one of its decorators, or what a key of a used
-    behavior is bound to.
+    """A parameter of a row or of one of its decorators, or what a key of a
+    used behavior is bound to.
     """
 
     kind: Literal["parameter"] = "parameter"
@@ -96,7 +96,10 @@ class ParamNumber(Document):
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
         return set_value(
-            project, self.behavior, Slot(self.row, self.part, self.param), value
+            project,
+            self.behavior,
+            Slot(self.row, self.part, self.param),
+            value,
         )
 
 
@@ -148,8 +151,8 @@ class CueTime(Document):
 
 
 class KeyDefault(Document):
-    """What a key begins with that no cue can set: one inside a behavior that is
-    used.
+    """What a key begins with that no cue can set: one inside a behavior that
+    is used.
     """
 
     kind: Literal["key default"] = "key default"

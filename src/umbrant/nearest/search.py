@@ -204,8 +204,8 @@ class NearestSearch:
         self._project = explainer.header.project
 
     def found(self) -> Iterator[NearestChange]:
-        """The changes that help, each as soon as it has been played: those that
-        seem nearest first, and pairs of them if nothing helps alone.
+        """The changes that help, each as soon as it has been played: those
+        that seem nearest first, and pairs of them if nothing helps alone.
         """
         # It ran: there is nothing to search for.
         if ran(self._subject.record.row(self._row_id), self._tick):
@@ -220,8 +220,8 @@ class NearestSearch:
             map(self._from_tries, _numbers(candidates)),
         ):
             # What is simpler is told alone: pairs are tried only where no
-            # single change helps, and values without a guess only where no pair
-            # does.
+            # single change helps, and values without a guess only where no
+            # pair does.
             any_found = False
             for found in search:
                 if found is not None:
@@ -293,8 +293,8 @@ class NearestSearch:
         """
         was, step = candidate.was, _step_of(candidate.was, first)
         sign = 1.0 if first > was else -1.0
-        # Rounded outwards, for what is rounded towards the number as it was may
-        # not be enough.
+        # Rounded outwards, for what is rounded towards the number as it was
+        # may not be enough.
         base = _on_grid(first, step, sign)
         failed, helped = was, None
         trials: dict[float, TrialTake | None] = {}
@@ -302,8 +302,8 @@ class NearestSearch:
             value = round(base + sign * count * step, 6)
             if not _is_within(candidate, value):
                 break
-            # Played along with it, for a processor is free: it is asked next if
-            # the value helps.
+            # Played along with it, for a processor is free: it is asked next
+            # if the value helps.
             nearer = _step_back(was, value, step)
             self._play(
                 candidate,
@@ -366,7 +366,8 @@ class NearestSearch:
         """
         for numbers in product(_at_guess(one), _at_guess(other)):
             nearer = [
-                self._with(numbers, less=index) for index in range(len(numbers))
+                self._with(numbers, less=index)
+                for index in range(len(numbers))
             ]
             trial, *less = self._player.play([self._with(numbers), *nearer])
             # Both are needed, each to its last digit: with one step less of
@@ -393,7 +394,9 @@ class NearestSearch:
 
     def _runs(self, trial: TrialTake | None) -> bool:
         agent = self._subject.member.name
-        return trial is not None and trial.runs(agent, self._row_id, self._tick)
+        return trial is not None and trial.runs(
+            agent, self._row_id, self._tick
+        )
 
     def _change(
         self,
@@ -407,8 +410,8 @@ class NearestSearch:
         span = take.agents[agent].row(self._row_id).span_at(self._tick)
         before = self._subject.record.row(self._row_id).last_span(self._tick)
         start = span.start if span is not None else self._tick
-        # Where it ran in both from the same tick on, what is new is that it did
-        # not end.
+        # Where it ran in both from the same tick on, what is new is that it
+        # did not end.
         ended = None
         if before is not None and before.start == start:
             ended = before.end
@@ -428,8 +431,8 @@ class NearestSearch:
 
 
 def _at_guess(candidate: NumberCandidate) -> list[ChangedNumber]:
-    """A number at what the recorded sides say, and one step beyond: the sign of
-    a comparison says which of the two is needed.
+    """A number at what the recorded sides say, and one step beyond: the sign
+    of a comparison says which of the two is needed.
     """
     if candidate.guess is None:
         return []
@@ -489,7 +492,9 @@ def _on_grid(value: float, step: float, sign: float) -> float:
 
 
 def _step_back(towards: float, value: float, step: float) -> float | None:
-    """One step nearer to `towards`; None where that reaches it or goes past it."""
+    """One step nearer to `towards`; None where that reaches it or goes past
+    it.
+    """
     sign = 1.0 if value > towards else -1.0
     nearer = round(value - sign * step, 6)
     if (nearer - towards) * sign > 1e-9:

@@ -1,9 +1,15 @@
-"""Playing a project with something changed, up to the tick that is asked about."""
+"""Playing a project with something changed, up to the tick that is asked
+about.
+"""
 
 import os
 import signal
 from collections.abc import Iterator, Sequence
-from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import (
+    Executor,
+    ProcessPoolExecutor,
+    ThreadPoolExecutor,
+)
 from contextlib import contextmanager
 from dataclasses import dataclass
 from multiprocessing import get_context

@@ -1,9 +1,9 @@
 """A process that searches for nearest changes: run as `python -P -m
 umbrant.nearest.worker`.
 
-Questions come in on stdin, one line of JSON each, and what is found goes out on
-stdout in the same way. The newest question wins. Each search is a process of
-its own, forked from this one, which has everything loaded; it is ended when
+Questions come in on stdin, one line of JSON each, and what is found goes out
+on stdout in the same way. The newest question wins. Each search is a process
+of its own, forked from this one, which has everything loaded; it is ended when
 another question or an empty line comes, and with this process.
 """
 

@@ -58,16 +58,16 @@ class ChangeReport(RowReport):
         return leading_spans(self.take, self.member.name)
 
     def _lead_before(self, lead: LeadingSpan) -> LeadingSpan | None:
-        """What led the branch until a row took the lead; None where nothing had
-        for a while.
+        """What led the branch until a row took the lead; None where nothing
+        had for a while.
         """
         branch = self.leading[lead.branch]
         index = branch.index(lead)
         before = None
         if index:
             before = branch[index - 1]
-        # Leads end at their last tick, the next begins at the one after, or one
-        # later where the row ended within a tick. A longer gap means that
+        # Leads end at their last tick, the next begins at the one after, or
+        # one later where the row ended within a tick. A longer gap means that
         # nothing ran, and then nothing made room.
         if before is not None and before.end >= lead.start - 2:
             return before
@@ -109,9 +109,9 @@ class ChangeReport(RowReport):
     def _check_that_ended(
         self, row_id: str, span: Span, now: int, *, said: bool = True
     ) -> Bits:
-        """The check whose answer made a row succeed, such as the one that ended
-        a repeat: what it found. `said` is what it must have said. Nothing where
-        another row, or a decorator, did.
+        """The check whose answer made a row succeed, such as the one that
+        ended a repeat: what it found. `said` is what it must have said.
+        Nothing where another row, or a decorator, did.
         """
         decorators = list(self.behavior.row(row_id).decorators)
         repeats = [each for each in decorators if each.kind == "repeat_until"]

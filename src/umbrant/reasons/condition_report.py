@@ -60,7 +60,8 @@ class ConditionReport:
     tree: ConditionTree
     catalog: Catalog
     actual: Mapping[str, str]
-    """The keys that are meant by the names in the condition, see `KeyScope`."""
+    """The keys that are meant by the names in the condition, see `KeyScope`.
+    """
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the
     condition.
@@ -164,9 +165,7 @@ class ConditionReport:
         )
         left, right = distinct(met.left, met.right)
         compared = f"{'' if met.truth else 'not '}{COMPARED[atom.sign]}"
-        found = (
-            f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
-        )
+        found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
         return f"{found}, {compared} {value_text(right, unit)}"
 
     def _last_yes(
@@ -202,12 +201,12 @@ class ConditionReport:
 
 
 def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
-    """The last tick, before the one given, at which an atom was yes; None if it
-    never was.
+    """The last tick, before the one given, at which an atom was yes; None if
+    it never was.
     """
     index = changes.index(tick)
-    # The change at `index` made it what it is at the tick, so a yes lies before
-    # that.
+    # The change at `index` made it what it is at the tick, so a yes lies
+    # before that.
     for earlier in range(index - 1, -1, -1):
         met = changes.values[earlier]
         if met is not None and met.truth:
@@ -295,7 +294,9 @@ def condition_report(
     catalog: Catalog,
     actual: Mapping[str, str],
 ) -> ConditionReport | None:
-    """The report on the condition `when` of a row; None if it cannot be parsed."""
+    """The report on the condition `when` of a row; None if it cannot be
+    parsed.
+    """
     try:
         return ConditionReport(
             header, agent, names, row_id, part, parse(when), catalog, actual
@@ -327,7 +328,8 @@ def _decides(
 
 def _negated(tree: ConditionTree, atom: ConditionTree) -> bool:
     return any(
-        isinstance(part, Negation) and any(each is atom for each in atoms(part))
+        isinstance(part, Negation)
+        and any(each is atom for each in atoms(part))
         for part in walk(tree)
     )
 
@@ -348,8 +350,8 @@ def distinct(
         return _rounded(left), _rounded(right)
     for digits in range(2, 7):
         short = round(left, digits), round(right, digits)
-        # Never "3.00, below 3.00": as many digits as it takes to tell the sides
-        # apart.
+        # Never "3.00, below 3.00": as many digits as it takes to tell the
+        # sides apart.
         if left == right or short[0] != short[1]:
             return short
     return left, right

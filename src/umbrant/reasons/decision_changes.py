@@ -242,9 +242,9 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
 
 
 def _not_during(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
-    """Spans without the brief ones within another row's: a selector that starts
-    from its first child at each tick tries that one again and again while a
-    later one runs on.
+    """Spans without the brief ones within another row's: a selector that
+    starts from its first child at each tick tries that one again and again
+    while a later one runs on.
     """
     runs_until = -1
     for span in spans:
@@ -263,7 +263,9 @@ def _without_repetition(spans: Iterable[LeadingSpan]) -> Iterator[LeadingSpan]:
     before: list[LeadingSpan] = []
     for tick, group in groupby(spans, key=lambda span: span.start):
         now = list(group)
-        same = [each.row_id for each in now] == [each.row_id for each in before]
+        same = [each.row_id for each in now] == [
+            each.row_id for each in before
+        ]
         brief = all(each.is_brief for each in now) and all(
             each.is_brief for each in before
         )

@@ -37,8 +37,8 @@ def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
     """The transitions that can leave a state: its own first, then those of the
     states around it.
     """
-    # From the inside out, as SCXML asks them: the transitions of an inner state
-    # come before those of the states around it.
+    # From the inside out, as SCXML asks them: the transitions of an inner
+    # state come before those of the states around it.
     for row_id in reversed(subject.outline.path(state)):
         for child in subject.outline.children[row_id]:
             row = subject.behavior.row(child)
@@ -97,8 +97,8 @@ def machine_of(subject: AgentContext, row_id: str) -> str | None:
 
 @dataclass(frozen=True)
 class StateEnd:
-    """That the rows of a state have ended while it stays active: when, how, and
-    by which row.
+    """That the rows of a state have ended while it stays active: when, how,
+    and by which row.
     """
 
     tick: int
@@ -108,8 +108,8 @@ class StateEnd:
 
 
 def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
-    """How the rows of an active state have ended, up to a tick; None while they
-    run, and for a state without rows.
+    """How the rows of an active state have ended, up to a tick; None while
+    they run, and for a state without rows.
     """
     span = subject.record.row(state).span_at(tick)
     if span is None:
@@ -164,8 +164,8 @@ def _row_end(
 def waiting_lines(
     subject: RowReport, state: str, tick: int
 ) -> Iterator[AnswerLine]:
-    """How a state has ended whose rows are done, and a line for each transition
-    that can leave it: what it waits for.
+    """How a state has ended whose rows are done, and a line for each
+    transition that can leave it: what it waits for.
     """
     transitions, ended = (
         list(transitions_out(subject, state)),
@@ -176,7 +176,9 @@ def waiting_lines(
             state, _ended_bits(subject, ended, tick, transitions), Tone.NO
         )
     for row in transitions:
-        yield subject.names.line(row.id, waits_for(subject, row, tick), Tone.NO)
+        yield subject.names.line(
+            row.id, waits_for(subject, row, tick), Tone.NO
+        )
 
 
 def _ended_bits(
@@ -236,7 +238,9 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
         yield f": it waits for {_trigger(subject, row)}."
 
 
-def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
+def _waits_for_end(
+    subject: AgentContext, row: Row, tick: int
+) -> Iterator[Bit]:
     """What a transition waits for that fires once its state is done."""
     source = subject.outline.parent[row.id]
     record = subject.record.row(row.id)
@@ -277,8 +281,12 @@ def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
         yield "."
 
 
-def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[Bit]:
-    """Yield the words for how long a state has been active and what entered it."""
+def entered_bits(
+    subject: AgentContext, state: str, tick: int
+) -> Iterator[Bit]:
+    """Yield the words for how long a state has been active and what entered
+    it.
+    """
     span = subject.record.row(state).span_at(tick)
     start = span.start if span else tick
     yield f" was entered {ago_text(subject.header.seconds(tick - start))}"

@@ -122,7 +122,9 @@ def _measured_in(
         return ""
     row_id = condition.row_id
     for index, atom in enumerate(atoms(condition.tree)):
-        found = subject.record.row(row_id).found_at(condition.part, index, tick)
+        found = subject.record.row(row_id).found_at(
+            condition.part, index, tick
+        )
         if (
             found is not None
             and not found.truth

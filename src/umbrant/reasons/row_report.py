@@ -5,7 +5,13 @@ from typing import TypeGuard
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import Family
-from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
+from umbrant.model.values import (
+    KeyRef,
+    ParamValue,
+    PlaceRef,
+    Value,
+    value_text,
+)
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.sentences import (
     Bit,
@@ -20,8 +26,8 @@ Bits = Iterator[Bit]
 
 
 class RowReport(AgentContext):
-    """Explains single rows at a tick. Each method yields the rest of a sentence
-    that begins with the row's name.
+    """Explains single rows at a tick. Each method yields the rest of a
+    sentence that begins with the row's name.
     """
 
     def is_state(self, row_id: str) -> bool:
@@ -210,8 +216,8 @@ class RowReport(AgentContext):
     def _value_of(
         self, row_id: str, value: ParamValue | None, tick: int
     ) -> Value | None:
-        """The value of a parameter at a tick, that of its key if it is bound to
-        one.
+        """The value of a parameter at a tick, that of its key if it is bound
+        to one.
         """
         if isinstance(value, KeyRef):
             changes = self.record.keys.get(self.actual_key(row_id, value.key))
@@ -279,8 +285,8 @@ class RowReport(AgentContext):
 
 
 TURNED = {"inverted": "inverted", "always_fails": "always failing"}
-"""Causes of a failure that is really a success, and what the row is called that
-has such a decorator.
+"""Causes of a failure that is really a success, and what the row is called
+that has such a decorator.
 """
 
 

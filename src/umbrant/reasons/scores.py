@@ -103,7 +103,9 @@ class Scores:
         return sorted(found, key=lambda scored: -scored.total)
 
     def table(self, tick: int, chosen: str | None) -> ScoreTable:
-        """The scores as a table: each option, and under it what was considered."""
+        """The scores as a table: each option, and under it what was
+        considered.
+        """
         rows: list[tuple[TextRun, ...]] = []
         for scored in self.at(tick):
             if scored.row.id == chosen:
@@ -234,11 +236,11 @@ class Scores:
         return f"{_text(scored.score)}{stays}"
 
     def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """Why an option was not the one, and the smallest changes with which it
-        would have won.
+        """Why an option was not the one, and the smallest changes with which
+        it would have won.
 
-        Each such change is played before it is said: the decision is made again
-        with it.
+        Each such change is played before it is said: the decision is made
+        again with it.
         """
         at = self.decided_at(tick)
         scored = self.at(at)
@@ -277,12 +279,20 @@ class Scores:
         if held is not None:
             option, until_s = held
             text = f" cannot win before {until_s:.2f} s: until then "
-            bits = [TextRun(text), self.names.bit(option), TextRun(" is held.")]
+            bits = [
+                TextRun(text),
+                self.names.bit(option),
+                TextRun(" is held."),
+            ]
             yield self.names.line(row_id, bits)
             return
-        # An option that its guard keeps out wins with no input at all, and of a
-        # drawn winner nobody can say who it would be.
-        if bid is None or not bid.is_let_in or not self._is_sure(bid, decision):
+        # An option that its guard keeps out wins with no input at all, and of
+        # a drawn winner nobody can say who it would be.
+        if (
+            bid is None
+            or not bid.is_let_in
+            or not self._is_sure(bid, decision)
+        ):
             return
         if decision.wins(bid):
             return
@@ -290,7 +300,9 @@ class Scores:
         if found:
             wins = TextRun(", or with ".join(found), Tone.YES)
             claims = [
-                claim(ClaimKind.WOULD_WIN, row_id, tick, what=what, value=value)
+                claim(
+                    ClaimKind.WOULD_WIN, row_id, tick, what=what, value=value
+                )
                 for what, value in found.values()
             ]
             yield self.names.line(
@@ -310,8 +322,8 @@ class Scores:
         """Whether it can be known who would win: the highest does, and the
         option would be let in.
 
-        An option below the threshold is not asked whether it may be entered, so
-        with a guard or a decorator nobody knows.
+        An option below the threshold is not asked whether it may be entered,
+        so with a guard or a decorator nobody knows.
         """
         # A hold that comes from a key has the length that the key had when it
         # began.
@@ -346,8 +358,8 @@ class Scores:
         return found
 
     def _held(self, tick: int) -> tuple[str, float] | None:
-        """The option that a least hold keeps at a tick, and until when; None if
-        none is kept.
+        """The option that a least hold keeps at a tick, and until when; None
+        if none is kept.
         """
         hold_s = self._number_at("hold", tick) or 0.0
         for row in self.options:
@@ -481,8 +493,8 @@ class Scores:
 def with_other_scores(
     table: ScoreTable, other: ScoreTable | None
 ) -> ScoreTable:
-    """The scores of a decision with those of another take at the same tick in a
-    column of their own. A dash stands for what was not scored there.
+    """The scores of a decision with those of another take at the same tick in
+    a column of their own. A dash stands for what was not scored there.
     """
     if other is not None:
         scores = {_row_key(row): row[SCORE_COLUMN] for row in other.rows}
@@ -504,8 +516,8 @@ SCORE_COLUMN = 2
 
 
 def _row_key(row: tuple[TextRun, ...]) -> tuple[str, str]:
-    """What is the same of a line in both takes: its row, and of a candidate its
-    name.
+    """What is the same of a line in both takes: its row, and of a candidate
+    its name.
     """
     first = row[0]
     return first.row_id, first.text if first.text.startswith(

@@ -1,5 +1,5 @@
-"""Sentences made of bits, so that a window can link rows and colour values, and
-a terminal can print them.
+"""Sentences made of bits, so that a window can link rows and colour values,
+and a terminal can print them.
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -79,7 +79,12 @@ class Claim:
     def plain(self) -> dict[str, object]:
         """The claim as JSON has it."""
         row = {"row": self.row_id} if self.row_id else {}
-        return {"kind": self.kind.value, **row, "tick": self.tick, **self.facts}
+        return {
+            "kind": self.kind.value,
+            **row,
+            "tick": self.tick,
+            **self.facts,
+        }
 
 
 def claim(kind: ClaimKind, row_id: str, tick: int, **facts: object) -> Claim:
@@ -108,8 +113,8 @@ def parted(
 
 @dataclass(frozen=True)
 class AnswerLine:
-    """One sentence of an answer. `number` is the number of the row it is about,
-    and `tone` how that row fares.
+    """One sentence of an answer. `number` is the number of the row it is
+    about, and `tone` how that row fares.
     """
 
     row_id: str
@@ -126,9 +131,9 @@ class AnswerLine:
 
 
 def once(lines: Iterable[AnswerLine]) -> tuple[AnswerLine, ...]:
-    """The same sentences with each row in one line: what another line says of a
-    row is put behind what the first says of it. Lines about no row stay as they
-    are.
+    """The same sentences with each row in one line: what another line says of
+    a row is put behind what the first says of it. Lines about no row stay as
+    they are.
     """
     found: list[AnswerLine] = []
     place: dict[str, int] = {}
@@ -219,7 +224,9 @@ class Answer:
     @property
     def text(self) -> str:
         """The whole answer as plain text."""
-        lines = "\n".join(f"{line.number:7} {line.text}" for line in self.lines)
+        lines = "\n".join(
+            f"{line.number:7} {line.text}" for line in self.lines
+        )
         if self.headline is not None:
             lines = f"{self.headline.text}\n\n{lines}"
         if self.table:

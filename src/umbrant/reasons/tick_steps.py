@@ -70,8 +70,8 @@ class StepKind(StrEnum):
 
 @dataclass(frozen=True)
 class TickStep:
-    """One thing that happened within a tick: a sentence, and the facts it rests
-    on.
+    """One thing that happened within a tick: a sentence, and the facts it
+    rests on.
     """
 
     kind: StepKind
@@ -116,8 +116,8 @@ class TickReport(RowReport):
     """Tells what an agent did at a tick, in order."""
 
     def report_on(self, row_id: str, part: str) -> ConditionReport | None:
-        # Who wrote a key stands in the steps themselves, and in their order: at
-        # the end of the tick it may be somebody who wrote it only after the
+        # Who wrote a key stands in the steps themselves, and in their order:
+        # at the end of the tick it may be somebody who wrote it only after the
         # condition was asked.
         report = super().report_on(row_id, part)
         if report:
@@ -153,9 +153,9 @@ class TickReport(RowReport):
         if changes is None:
             return None
         now = changes.at(tick)
-        # Another agent may have written a key that both share within this tick.
-        # Agents tick in the order of the cast, cues before them: so those
-        # before this one have written already.
+        # Another agent may have written a key that both share within this
+        # tick. Agents tick in the order of the cast, cues before them: so
+        # those before this one have written already.
         if (
             now is not None
             and changes.ticks[changes.index(tick)] == tick
@@ -168,8 +168,8 @@ class TickReport(RowReport):
         return None
 
     def _is_before(self, written: KeyWrite) -> bool:
-        """Whether a write of a shared key at this tick came before this agent's
-        turn.
+        """Whether a write of a shared key at this tick came before this
+        agent's turn.
         """
         if written.part and not written.row_id:
             return True
@@ -210,7 +210,9 @@ class TickReport(RowReport):
             )
         for said in at_tick(record.said, tick, lambda each: each.tick):
             text = f" says “{said.text}”."
-            yield self._own(StepKind.SAID, text, said.step, {"said": said.text})
+            yield self._own(
+                StepKind.SAID, text, said.step, {"said": said.text}
+            )
         for write in self._writes_at(tick):
             yield self._wrote(write)
 
@@ -253,7 +255,9 @@ class TickReport(RowReport):
                 if value is not None
                 else text
             )
-        who = {"": "The start", FORMULA: "The formula"}.get(write.part, "A cue")
+        who = {"": "The start", FORMULA: "The formula"}.get(
+            write.part, "A cue"
+        )
         line = AnswerLine("", "", (TextRun(f"{who}{text}"),))
         return TickStep(StepKind.WROTE, "", line, write.step, facts)
 
@@ -364,7 +368,9 @@ class TickReport(RowReport):
             bits = [" is refused: its guard says no."]
         else:
             bits = [*self.refused(row_id, refusal.cause, tick, tick), "."]
-        return self._about(StepKind.REFUSED, row_id, bits, step, facts, Tone.NO)
+        return self._about(
+            StepKind.REFUSED, row_id, bits, step, facts, Tone.NO
+        )
 
     def _why_unfired(self, row_id: str, refusal: Refusal, tick: int) -> Bits:
         if refusal.cause.kind == "guard" and self._is_known(row_id, ROW, tick):
@@ -492,7 +498,10 @@ class TickReport(RowReport):
         }
         for row_id, index in position.items():
             machine = self.behavior.innermost(row_id, MACHINE)
-            if machine is not None and self.family(row_id) is Family.TRANSITION:
+            if (
+                machine is not None
+                and self.family(row_id) is Family.TRANSITION
+            ):
                 turns[row_id] = (
                     position[machine],
                     1,
@@ -626,7 +635,11 @@ class TickReport(RowReport):
         tone: Tone = Tone.PLAIN,
     ) -> TickStep:
         return TickStep(
-            kind, row_id, self.names.line(row_id, bits, tone), step, facts or {}
+            kind,
+            row_id,
+            self.names.line(row_id, bits, tone),
+            step,
+            facts or {},
         )
 
 

@@ -92,7 +92,8 @@ class Bid:
     score: float
     bonus: float
     about: str
-    """The candidate it is for, of an option that is scored for each of a group.
+    """The candidate it is for, of an option that is scored for each of a
+    group.
     """
     considered: tuple[ConsideredInput, ...]
     is_let_in: bool
@@ -144,8 +145,8 @@ class UtilityDecision:
     """In the order in which they are written."""
     threshold: float
     is_highest: bool
-    """Whether the highest wins. If not, the winner is drawn, and nobody can say
-    who it would be.
+    """Whether the highest wins. If not, the winner is drawn, and nobody can
+    say who it would be.
     """
 
     def wins(
@@ -156,8 +157,9 @@ class UtilityDecision:
     ) -> bool:
         """Whether an option wins, with other inputs or another stay bonus.
 
-        It has to win by more than rounding could give it: weights are recovered
-        from scores, so what comes out equal may be a hair apart either way.
+        It has to win by more than rounding could give it: weights are
+        recovered from scores, so what comes out equal may be a hair apart
+        either way.
         """
         least = self.to_exceed(bid, inputs, bonus)
         return bid.is_let_in and self._total(bid, inputs, bonus) > least + HAIR
@@ -288,8 +290,8 @@ def shortest(
                 math.floor(edge * scale) / scale,
             )
         )
-        # Rounded towards the winning side first; rounded away from it the value
-        # may lose, so each is tried.
+        # Rounded towards the winning side first; rounded away from it the
+        # value may lose, so each is tried.
         for value in towards:
             if wins(value):
                 return value

@@ -99,8 +99,8 @@ class Explainer(ChangeReport):
     def _in_one_sentence(
         self, path: tuple[str, ...], tick: int
     ) -> AnswerLine | None:
-        """What the agent does, since when, and why: the change of mind that led
-        to it, followed to what made it.
+        """What the agent does, since when, and why: the change of mind that
+        led to it, followed to what made it.
         """
         lead = None
         if self.leading:
@@ -168,8 +168,8 @@ class Explainer(ChangeReport):
         return Scores(self, utility)
 
     def why_not(self, tick: int, row_id: str) -> Answer:
-        """Why a row did not run at a tick: the first thing in its way, and when
-        it last ran.
+        """Why a row did not run at a tick: the first thing in its way, and
+        when it last ran.
         """
         question = (
             f"why not {self.names.numbers[row_id]} {self.names.titles[row_id]}"
@@ -182,8 +182,8 @@ class Explainer(ChangeReport):
         # tell of.
         for above in self.outline.path(row_id):
             state = self.state_of(above, tick)
-            # A row around it that ended within the tick asked what is in it all
-            # the same, so the cause lies further in.
+            # A row around it that ended within the tick asked what is in it
+            # all the same, so the cause lies further in.
             took_part = above != row_id and state in (
                 RowState.SUCCESS,
                 RowState.FAILURE,
@@ -218,7 +218,9 @@ class Explainer(ChangeReport):
             lines,
         )
 
-    def _needs(self, row_id: str, above: str, reason: AnswerLine) -> AnswerLine:
+    def _needs(
+        self, row_id: str, above: str, reason: AnswerLine
+    ) -> AnswerLine:
         """That a row can run only while another does, and why that one does
         not.
         """
@@ -244,7 +246,9 @@ class Explainer(ChangeReport):
             # A refusal comes before the scores: an option that is refused does
             # not win with any of them.
             if record.refusal_at(tick) or record.span_at(tick) or not scored:
-                yield self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
+                yield self.names.line(
+                    row_id, self.tried(row_id, tick), Tone.NO
+                )
             yield from scored
         elif family is Family.TRANSITION:
             yield self.names.line(
@@ -265,8 +269,8 @@ class Explainer(ChangeReport):
             ]
             yield self.names.line(row_id, bits, Tone.NO)
         elif family is Family.STATE and parent is not None:
-            # A machine that is delayed has no active state, and a lone state no
-            # transition to it.
+            # A machine that is delayed has no active state, and a lone state
+            # no transition to it.
             lines = tuple(self._not_in_state(row_id, parent, tick))
             yield from lines or (self._line_not(row_id, tick),)
         else:
@@ -295,7 +299,9 @@ class Explainer(ChangeReport):
     def _not_in_state(
         self, row_id: str, parent: str, tick: int
     ) -> Iterator[AnswerLine]:
-        """Which state is active instead, and which transitions would lead here."""
+        """Which state is active instead, and which transitions would lead
+        here.
+        """
         siblings = tuple(
             each
             for each in self.outline.children[parent]
@@ -321,7 +327,9 @@ class Explainer(ChangeReport):
                 source is not None
                 and self.state_of(source, tick) is RowState.RUNNING
             ):
-                yield self.names.line(each, waits_for(self, row, tick), Tone.NO)
+                yield self.names.line(
+                    each, waits_for(self, row, tick), Tone.NO
+                )
             elif source is not None:
                 bits = [
                     TextRun(" leads here, but only from "),
@@ -342,7 +350,9 @@ class Explainer(ChangeReport):
         """What the decorators of a row that runs go by: time left, counts, the
         roll.
         """
-        for index, decorator in enumerate(self.behavior.row(row_id).decorators):
+        for index, decorator in enumerate(
+            self.behavior.row(row_id).decorators
+        ):
             gauge = self.record.row(row_id).gauge_at(
                 tick, part_name("decorator", index)
             )
@@ -376,7 +386,9 @@ class Explainer(ChangeReport):
         if self.family(row_id) is Family.OPTION and parent is not None:
             chosen = self.scores(parent).why_chosen(row_id, tick)
             entered = self._entered(row_id, tick)
-            return self.names.line(row_id, [*chosen, " It", *entered], Tone.YES)
+            return self.names.line(
+                row_id, [*chosen, " It", *entered], Tone.YES
+            )
         if not last:
             return self.names.line(
                 row_id, self._chooser(row_id, tick), Tone.YES
@@ -407,9 +419,11 @@ class Explainer(ChangeReport):
         yield from [": ", *held] if held else []
         yield "."
 
-    def _others(self, parent: str, ran: str, tick: int) -> Iterator[AnswerLine]:
-        """Lines about the children besides the one that ran: those tried before
-        it, or those that ran in parallel.
+    def _others(
+        self, parent: str, ran: str, tick: int
+    ) -> Iterator[AnswerLine]:
+        """Lines about the children besides the one that ran: those tried
+        before it, or those that ran in parallel.
         """
         order, children = self.order(parent), self.outline.children[parent]
         if order is ChildOrder.TOGETHER:
@@ -453,8 +467,8 @@ class Explainer(ChangeReport):
     def _parallel_line(
         self, child: str, parent: str, ran: str, tick: int
     ) -> AnswerLine:
-        """A line about a child that runs in parallel with another, or has ended
-        while that one still runs.
+        """A line about a child that runs in parallel with another, or has
+        ended while that one still runs.
         """
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(
@@ -463,7 +477,10 @@ class Explainer(ChangeReport):
                 self._before(child, tick).tone,
             )
         down = self._down((child,), tick)
-        states, inner = [each for each in down if self.is_state(each)], down[-1]
+        states, inner = (
+            [each for each in down if self.is_state(each)],
+            down[-1],
+        )
         bits: list[Bit] = [
             " is active beside " if states[:1] == [child] else " runs beside ",
             self.names.bit(ran),
@@ -480,8 +497,8 @@ class Explainer(ChangeReport):
         )
 
     def _rests(self, child: str, parent: str, tick: int) -> Bits:
-        """What became of a child that ran in parallel and ended first, and what
-        it waits for.
+        """What became of a child that ran in parallel and ended first, and
+        what it waits for.
         """
         yield from self.tried(child, tick)
         record, kind = self.record.row(child), self.composite(parent)
@@ -564,13 +581,15 @@ class Explainer(ChangeReport):
             return self.names.line(
                 row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO
             )
-        # What runs before it in the order has to move on first; what runs after
-        # it does so because this one failed or was refused.
+        # What runs before it in the order has to move on first; what runs
+        # after it does so because this one failed or was refused.
         if siblings.index(ran) < siblings.index(row_id):
             return self.names.line(
                 row_id, self._waits_for(ran, parent, tick), Tone.NO
             )
-        return self.names.line(row_id, self._passed(row_id, ran, tick), Tone.NO)
+        return self.names.line(
+            row_id, self._passed(row_id, ran, tick), Tone.NO
+        )
 
     def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
         kind = self.composite(parent)
@@ -585,7 +604,9 @@ class Explainer(ChangeReport):
         else:
             yield from self.ended(ran, tick)
 
-    def _not_drawn(self, row_id: str, parent: str, ran: str, tick: int) -> Bits:
+    def _not_drawn(
+        self, row_id: str, parent: str, ran: str, tick: int
+    ) -> Bits:
         """Of a row whose turn is drawn."""
         if self._in_this_round(row_id, parent, tick):
             yield from self.tried(row_id, tick)
@@ -632,7 +653,9 @@ class Explainer(ChangeReport):
                 )
             yield self.names.line(row_id, [text])
         elif span is None:
-            yield self.names.line(row_id, [" has not run before in this take."])
+            yield self.names.line(
+                row_id, [" has not run before in this take."]
+            )
         elif span.end is not None and span.end < tick:
             how = {Outcome.SUCCESS: "success", Outcome.FAILURE: "failure"}.get(
                 span.outcome or Outcome.STOPPED
@@ -665,7 +688,8 @@ class Explainer(ChangeReport):
             self.record.row(row_id),
         )
         last = (record.last_span(tick), record.last_refusal(tick))
-        # What is older than that belongs to an earlier round, whatever it says.
+        # What is older than that belongs to an earlier round, whatever it
+        # says.
         return around is not None and any(
             each is not None and each.start >= around.start for each in last
         )

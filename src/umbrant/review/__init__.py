@@ -81,8 +81,8 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
 
 @dataclass(frozen=True)
 class CastFinding:
-    """A finding in a take, and the agents it was found in: copies of one of the
-    cast share it.
+    """A finding in a take, and the agents it was found in: copies of one of
+    the cast share it.
     """
 
     finding: Finding
@@ -159,7 +159,9 @@ def _of_project(analysis: ProjectAnalysis) -> Iterator[Finding]:
     by_file = {each.file: each for each in analysis.readings}
     for rule, match in project_rule.matches(analysis):
         behavior = by_file.get(match.file)
-        yield _finding(rule, match, match.file, _called(behavior, match.row_id))
+        yield _finding(
+            rule, match, match.file, _called(behavior, match.row_id)
+        )
 
 
 def _called(behavior: BehaviorAnalysis | None, row_id: str) -> str:

@@ -1,5 +1,5 @@
-"""A behavior as the review reads it: its rows, what they can come to, what they
-use.
+"""A behavior as the review reads it: its rows, what they can come to, what
+they use.
 """
 
 from collections.abc import Iterator
@@ -210,8 +210,8 @@ class BehaviorAnalysis:
 
 
 def constant(when: str) -> bool | None:
-    """What a condition always is, for it asks nothing: a guard that says `yes`.
-    None if that depends.
+    """What a condition always is, for it asks nothing: a guard that says
+    `yes`. None if that depends.
     """
     tree = tree_of(when)
     if tree is None or keys_in(tree) or sense_calls_in(tree):

@@ -42,7 +42,9 @@ class RuleMatch:
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule that the review checks. Its function is kept in a `rules.RuleSet`."""
+    """A rule that the review checks. Its function is kept in a
+    `rules.RuleSet`.
+    """
 
     id: str
     title: str

@@ -19,7 +19,8 @@ STILL_S = 1.5
 """How long a row that goes somewhere may stand still."""
 STILL_M = 0.02
 STALE_M = 3.0
-"""How far what a point was taken from may have moved by the time it is reached.
+"""How far what a point was taken from may have moved by the time it is
+reached.
 """
 REDRAWN = 5
 """How many times a goal must be drawn anew, without being reached, to be worth
@@ -33,8 +34,8 @@ a word.
     severity=Severity.WARNING,
 )
 def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row that says how far it has to go, and went on for a while without the
-    body moving.
+    """A row that says how far it has to go, and went on for a while without
+    the body moving.
     """
     behavior, poses = run.behavior, run.take.poses.get(run.agent)
     if behavior is None or poses is None:
@@ -178,7 +179,9 @@ def _source(run: AgentTake, write: KeyWrite, tick: int) -> str | None:
     return None
 
 
-def _moved_m(run: AgentTake, name: str, since: int, until: int) -> float | None:
+def _moved_m(
+    run: AgentTake, name: str, since: int, until: int
+) -> float | None:
     """How far a body is from where it was; None where it was not on the stage."""
     poses = run.take.poses[name]
     there = poses[[since, min(until, len(poses) - 1)], :2]

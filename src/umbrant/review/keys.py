@@ -19,7 +19,9 @@ NAMING = (KeyType.AGENT, KeyType.PROP)
 
 
 def _keys(project: Project) -> Iterator[tuple[Blackboard, Key]]:
-    return ((board, key) for board in project.blackboards for key in board.keys)
+    return (
+        (board, key) for board in project.blackboards for key in board.keys
+    )
 
 
 def _readings(analysis: ProjectAnalysis, board: str) -> list[BehaviorAnalysis]:
@@ -131,7 +133,9 @@ def _gives_value(reading: BehaviorAnalysis, row: Row, key: str) -> bool:
     that is used may be written there.
     """
     if row.kind == USE_BEHAVIOR:
-        inner = reading.project.find_behavior(str(row.args.get("behavior", "")))
+        inner = reading.project.find_behavior(
+            str(row.args.get("behavior", ""))
+        )
         bound = {
             name for name, to in row.binds.items() if to == KeyRef(key=key)
         }
@@ -171,7 +175,9 @@ def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     for board, key in _keys(analysis.project):
         readings = _readings(analysis, board.name)
         uses = [
-            reading.uses[row.id] for reading in readings for row in reading.rows
+            reading.uses[row.id]
+            for reading in readings
+            for row in reading.rows
         ]
         if any(key.name in each.reads for each in uses) or _read_elsewhere(
             analysis, key
@@ -181,7 +187,8 @@ def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
         if not written and (
             key.formula or (key.type in NAMING and key.default is not None)
         ):
-            # A formula may be there to be watched, and a name ready to be used.
+            # A formula may be there to be watched, and a name ready to be
+            # used.
             continue
         if _bound_from_outside(analysis, board, key) or (
             written and key.scope is not Sharing.OWN

@@ -63,7 +63,9 @@ def begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     ]
     if row.kind == REGIONS:
         return [each.id for each in proper]
-    first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
+    first = str(row.args.get("initial", "")) or (
+        proper[0].id if proper else ""
+    )
     # A history that has nothing to remember yet leads to the first state, as
     # the engine has it.
     if (

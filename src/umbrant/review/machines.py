@@ -7,7 +7,14 @@ from collections.abc import Iterator, Mapping
 from umbrant.catalog.kind import RUNS, Family
 from umbrant.catalog.outcomes import PossibleOutcomes, all_succeed
 from umbrant.model.behaviors import Row, targets_of
-from umbrant.model.kind_ids import FINAL, HISTORY, ON_DONE, REGIONS, STATE, WHEN
+from umbrant.model.kind_ids import (
+    FINAL,
+    HISTORY,
+    ON_DONE,
+    REGIONS,
+    STATE,
+    WHEN,
+)
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.machine_shape import (
@@ -38,8 +45,8 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     for machine in machines_in(reading):
         reached = reached_from(reading, begun_in(reading, machine))
         for state in states_in(reading, machine):
-            # Of states in one that is never entered nothing is said: it is said
-            # of that one.
+            # Of states in one that is never entered nothing is said: it is
+            # said of that one.
             is_within_unreached = (
                 state.under != machine.id and state.under not in reached
             )
@@ -105,7 +112,9 @@ def _leads_on(reading: BehaviorAnalysis, state: Row) -> bool:
         for row in states_in(reading, state)
         for each in transitions_of(reading, row)
     ]
-    return bool(inner) or any(target(each) for each in ways_out(reading, state))
+    return bool(inner) or any(
+        target(each) for each in ways_out(reading, state)
+    )
 
 
 @behavior_rule(
@@ -180,14 +189,16 @@ def unhandled_end(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         # Any other transition may lead out of it whatever its rows do.
         if rows and _all_wait_for_done(ways):
             ends = all_succeed({}, [reading.ends(each) for each in rows])
-            says = _not_taken_up(ends, ways, reading.outline.number[ways[0].id])
+            says = _not_taken_up(
+                ends, ways, reading.outline.number[ways[0].id]
+            )
             if says:
                 yield RuleMatch(says, state.id)
 
 
 def _all_wait_for_done(ways: list[Row]) -> bool:
-    """Whether there are transitions, and all of them wait for their state to be
-    done.
+    """Whether there are transitions, and all of them wait for their state to
+    be done.
     """
     return bool(ways) and all(each.kind == ON_DONE for each in ways)
 

@@ -116,7 +116,11 @@ def _of_cast(project: Project, known: Known) -> Iterator[RuleMatch]:
                 sort = None
                 if name in keys:
                     sort = NAMING.get(keys[name].type)
-                if sort and isinstance(value, str) and value not in known[sort]:
+                if (
+                    sort
+                    and isinstance(value, str)
+                    and value not in known[sort]
+                ):
                     said = f"{name} of {member.name} begins with it. {_message(sort, value, known)}"
                     file = f"scenarios/{scenario.name}.json"
                     yield RuleMatch(

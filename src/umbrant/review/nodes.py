@@ -1,5 +1,5 @@
-"""Findings about a project's own nodes, from what their files say: none of them
-is run.
+"""Findings about a project's own nodes, from what their files say: none of
+them is run.
 """
 
 import ast

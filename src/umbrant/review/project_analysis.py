@@ -35,10 +35,10 @@ class ProjectAnalysis:
 
     @cached_property
     def known(self) -> KnownKeys:
-        """The keys that have one value throughout, for nothing writes them, and
-        those with a formula. Keys that are shared do not count: a game or an
-        author may set them. Nor does a name with several meanings on several
-        blackboards.
+        """The keys that have one value throughout, for nothing writes them,
+        and those with a formula. Keys that are shared do not count: a game or
+        an author may set them. Nor does a name with several meanings on
+        several blackboards.
         """
         written = self._written
         found: dict[str, float | ConditionTree | None] = {}
@@ -48,7 +48,9 @@ class ProjectAnalysis:
                 if key.formula:
                     formula = tree_of(key.formula)
                 value: float | ConditionTree | None = formula
-                is_own = key.type is KeyType.NUMBER and key.scope is Sharing.OWN
+                is_own = (
+                    key.type is KeyType.NUMBER and key.scope is Sharing.OWN
+                )
                 if is_own and key.name not in written and not key.formula:
                     value = None
                     if isinstance(key.default, int | float):

@@ -292,8 +292,8 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     severity=Severity.HINT,
 )
 def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """A branch of some size that stands in the behaviors of one blackboard more
-    than once.
+    """A branch of some size that stands in the behaviors of one blackboard
+    more than once.
     """
     seen: dict[tuple[str, str], tuple[BehaviorAnalysis, Row]] = {}
     for reading in analysis.readings:
@@ -327,8 +327,8 @@ def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
 
 
 def _looks(reading: BehaviorAnalysis) -> dict[str, str]:
-    """What each branch says, its rows' ids and names left out. As they are read
-    rows stand before those in them.
+    """What each branch says, its rows' ids and names left out. As they are
+    read rows stand before those in them.
     """
     found: dict[str, str] = {}
     for row_id in reversed(list(reading.outline.number)):

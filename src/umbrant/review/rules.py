@@ -31,7 +31,8 @@ class RuleSet(Generic[A]):
     def __call__(
         self, title: str, *, why: str, severity: Severity
     ) -> Callable[
-        [Callable[[A], Iterator[RuleMatch]]], Callable[[A], Iterator[RuleMatch]]
+        [Callable[[A], Iterator[RuleMatch]]],
+        Callable[[A], Iterator[RuleMatch]],
     ]:
         """Declare the decorated function as a rule. Raises ValueError for a
         name that is taken.

@@ -66,9 +66,7 @@ def _why_never(run: AgentTake, row: Row) -> str:
             " was refused: "
         )
         times = times_text(sum(each.end + 1 - each.start for each in refusals))
-        return (
-            f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
-        )
+        return f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
     scores = run.record(row.id).gauges.get(ROW)
     if scores is not None and scores.values and row.under is not None:
         best = max(
@@ -235,8 +233,8 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
 
 
 def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:
-    """The longest of the runs of spans that begin and end in one tick, one tick
-    after the other; none if that is less than a second.
+    """The longest of the runs of spans that begin and end in one tick, one
+    tick after the other; none if that is less than a second.
     """
     longest: list[Span] = []
     current: list[Span] = []
@@ -278,8 +276,8 @@ def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
     severity=Severity.ERROR,
 )
 def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row whose own code raised an exception or gave what means nothing, with
-    file and line.
+    """A row whose own code raised an exception or gave what means nothing,
+    with file and line.
     """
     for row_id, record in run.take.agents[run.agent].rows.items():
         found = [

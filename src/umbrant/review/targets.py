@@ -1,5 +1,5 @@
-"""Findings about where NPCs go: points that go stale, and distances that do not
-fit together.
+"""Findings about where NPCs go: points that go stale, and distances that do
+not fit together.
 """
 
 from collections.abc import Iterator
@@ -21,7 +21,8 @@ NOTING = ("set_point", "look_out")
 DRAWING = "pick_point"
 """The action that draws a point around something."""
 SLACK_M = 0.3
-"""How much further in than asked for a body may come to stand, within one tick.
+"""How much further in than asked for a body may come to stand, within one
+tick.
 """
 
 
@@ -42,8 +43,8 @@ def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         key = _point_taken(reading, row)
         if not key or key in refreshed:
             continue
-        # A point that is drawn for the very rows after it is drawn anew in each
-        # round of them.
+        # A point that is drawn for the very rows after it is drawn anew in
+        # each round of them.
         if row.kind == DRAWING:
             after = []
         else:
@@ -58,8 +59,8 @@ def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _point_taken(reading: BehaviorAnalysis, row: Row) -> str:
-    """The key into which a row takes a point that is soon out of date; empty if
-    it takes none.
+    """The key into which a row takes a point that is soon out of date; empty
+    if it takes none.
     """
     is_copy = row.kind == "copy" and _is_fresh(reading, row)
     if not is_copy and not (
@@ -86,7 +87,9 @@ def _after(reading: BehaviorAnalysis, row: Row) -> list[str]:
 
 def _in_other_states(reading: BehaviorAnalysis, row: Row) -> list[str]:
     """The rows of the other states of the machine that a row is in."""
-    path = [reading.behavior.row(each) for each in reading.outline.path(row.id)]
+    path = [
+        reading.behavior.row(each) for each in reading.outline.path(row.id)
+    ]
     machine = next(
         (each for each in reversed(path) if each.kind == MACHINE), None
     )
@@ -203,7 +206,9 @@ def out_of_reach(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             )
 
 
-def _stop(reading: BehaviorAnalysis, row: Row) -> tuple[Row, str, float] | None:
+def _stop(
+    reading: BehaviorAnalysis, row: Row
+) -> tuple[Row, str, float] | None:
     """The row, its target and the distance at which it stops, for a row that
     goes to a target.
     """
@@ -214,8 +219,8 @@ def _stop(reading: BehaviorAnalysis, row: Row) -> tuple[Row, str, float] | None:
 
 
 def _reach(reading: BehaviorAnalysis, row: Row) -> float | None:
-    """How near to its target a row must be; None for a kind without a reach, or
-    one from a key.
+    """How near to its target a row must be; None for a kind without a reach,
+    or one from a key.
     """
     kind = reading.kind(row)
     param = None
@@ -253,7 +258,11 @@ def _needed_m(reading: BehaviorAnalysis, row: Row, aim: str) -> float | None:
     """
     needed: list[float] = []
     reach = _reach(reading, row)
-    if row.kind != "move_to" and _target_text(row) == aim and reach is not None:
+    if (
+        row.kind != "move_to"
+        and _target_text(row) == aim
+        and reach is not None
+    ):
         needed.append(reach)
     for when in (
         row.guard.when if row.guard else "",

@@ -13,7 +13,11 @@ from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, set_muted
 from umbrant.model.kind_ids import AFTER, ON_EVENT, STATE, WHEN
 from umbrant.model.values import KeyRef, number_text
-from umbrant.review.behavior_analysis import BehaviorAnalysis, constant, tree_of
+from umbrant.review.behavior_analysis import (
+    BehaviorAnalysis,
+    constant,
+    tree_of,
+)
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.machine_shape import (
     all_states,
@@ -75,8 +79,8 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
     """Whether a transition fires whenever a later one of the same state could."""
     if first.kind == WHEN and constant(_when(first)) is True:
         return True
-    # Of different kinds each may fire while the other waits for something else:
-    # nothing can be said.
+    # Of different kinds each may fire while the other waits for something
+    # else: nothing can be said.
     if first.kind != second.kind or not _asks_no_more(reading, first, second):
         return False
     if first.kind == ON_EVENT:
@@ -87,7 +91,9 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
         return bool(mine) and (other == mine or other.startswith(f"{mine}."))
     if first.kind == AFTER:
         one, other_time = first.args.get("time"), second.args.get("time")
-        if isinstance(one, int | float) and isinstance(other_time, int | float):
+        if isinstance(one, int | float) and isinstance(
+            other_time, int | float
+        ):
             return one <= other_time
         return False
     if first.kind == WHEN:
@@ -123,8 +129,8 @@ def _asks_no_more(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
     severity=Severity.WARNING,
 )
 def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """Two transitions that lead to and fro between two states, whose conditions
-    can hold at once.
+    """Two transitions that lead to and fro between two states, whose
+    conditions can hold at once.
     """
     reported: set[frozenset[str]] = set()
     for machine in machines_in(reading):
@@ -290,8 +296,8 @@ def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _reenters(reading: BehaviorAnalysis, state: Row, way: Row) -> bool:
-    """Whether a transition leads from a state to that state, at every tick once
-    it holds.
+    """Whether a transition leads from a state to that state, at every tick
+    once it holds.
     """
     if (
         way.kind != WHEN
@@ -373,8 +379,8 @@ def _gap(found: list[Cases | None]) -> tuple[float, float] | None:
     severity=Severity.WARNING,
 )
 def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """In a selector, a row with a guard whose numbers lie within those of a row
-    before it. One that watches to take over need not wait for its turn.
+    """In a selector, a row with a guard whose numbers lie within those of a
+    row before it. One that watches to take over need not wait for its turn.
     """
     for row in reading.rows:
         kind = reading.kind(row)
@@ -408,8 +414,8 @@ def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                     child.id,
                     about=wider.id,
                 )
-            # A gate keeps a row out though its guard holds, so what comes after
-            # it has its turn.
+            # A gate keeps a row out though its guard holds, so what comes
+            # after it has its turn.
             if own and not _is_gated(reading, child):
                 before.append((child, own))
 

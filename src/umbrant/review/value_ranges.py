@@ -113,8 +113,8 @@ NEVER: Cases = ()
 
 
 def cases(tree: ConditionTree, known: KnownKeys) -> Cases | None:
-    """The cases in which a condition holds; none of them if it never does. None
-    where it draws at random or has too many.
+    """The cases in which a condition holds; none of them if it never does.
+    None where it draws at random or has too many.
     """
     if any(
         isinstance(each, SenseCall) and each.sense == "random"
@@ -141,7 +141,9 @@ def implies(narrow: Cases, wide: Cases) -> bool:
     return all(any(case.holds(each) for case in wide) for each in narrow)
 
 
-def _cases(tree: ConditionTree, wanted: bool, known: KnownKeys) -> Cases | None:
+def _cases(
+    tree: ConditionTree, wanted: bool, known: KnownKeys
+) -> Cases | None:
     """The cases in which a condition is what is wanted."""
     match tree:
         case Negation(part=part):
@@ -210,9 +212,11 @@ def _any_of(parts: list[Cases | None]) -> Cases | None:
     return None
 
 
-def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
-    """The cases of one comparison: a range of the value in it, or a question to
-    be answered.
+def _compared(
+    tree: Comparison, wanted: bool, known: KnownKeys
+) -> Cases | None:
+    """The cases of one comparison: a range of the value in it, or a question
+    to be answered.
     """
     sides = _linear(tree.left, known), _linear(tree.right, known)
     # Being equal is no range: it is a question, and so is what is no sum.
@@ -252,7 +256,8 @@ class _Linear:
     def plus(self, other: "_Linear", times: float = 1.0) -> "_Linear":
         names = sorted({*self.terms, *other.terms})
         summed = {
-            name: self.terms.get(name, 0.0) + times * other.terms.get(name, 0.0)
+            name: self.terms.get(name, 0.0)
+            + times * other.terms.get(name, 0.0)
             for name in names
         }
         terms = {name: factor for name, factor in summed.items() if factor}

@@ -1,3 +1,3 @@
-"""Rolling a take: a scenario played from its first tick to its last, here or in
-a worker process.
+"""Rolling a take: a scenario played from its first tick to its last, here or
+in a worker process.
 """

@@ -16,8 +16,8 @@ from umbrant.rolling.roll import RollOrder
 from umbrant.take.errors import TakeError
 
 SUPERVISOR = (sys.executable, "-P", "-m", "umbrant.rolling.supervisor")
-"""What starts a supervisor. With -P nothing in the folder that it is started in
-is taken for a module.
+"""What starts a supervisor. With -P nothing in the folder that it is started
+in is taken for a module.
 """
 
 ENVIRONMENT: Mapping[str, str] = {
@@ -33,8 +33,8 @@ order in every one of them, should a node go by that.
 
 
 def final_reply(replies: IO[str]) -> Reply | None:
-    """The next reply of a supervisor that says more than how far it is; None if
-    it has ended.
+    """The next reply of a supervisor that says more than how far it is; None
+    if it has ended.
     """
     while line := replies.readline():
         reply = read_reply(line)
@@ -87,7 +87,9 @@ class SupervisedRolls:
         """
         self._number += 1
         self._write(
-            order_line(self._number, replace(order, path=order.path.absolute()))
+            order_line(
+                self._number, replace(order, path=order.path.absolute())
+            )
         )
         self._is_rolling = True
         # A signal may have come before there was an order to be stopped.

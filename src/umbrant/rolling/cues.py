@@ -122,8 +122,8 @@ def numbered(scenario: Scenario) -> dict[int, Cue]:
 
 
 class CuePlayer:
-    """Does the cues as they come due. What cannot be done is noted in the take,
-    and the rest goes on.
+    """Does the cues as they come due. What cannot be done is noted in the
+    take, and the rest goes on.
     """
 
     def __init__(
@@ -182,8 +182,8 @@ class CuePlayer:
         self._waiting.extend(later)
 
     def do(self, action: CueAction, called: str) -> None:
-        """Carry out an action now; one that cannot be done is noted in the take
-        under the name `called`.
+        """Carry out an action now; one that cannot be done is noted in the
+        take under the name `called`.
         """
         reason = self._do(action)
         if reason is not None:

@@ -80,8 +80,8 @@ def played_orders(
                         waiting.append((order, pool.submit(play, order)))
                     if not waiting:
                         return
-                    # The oldest, not the first that is done: what comes has one
-                    # order for any jobs.
+                    # The oldest, not the first that is done: what comes has
+                    # one order for any jobs.
                     order, future = waiting.pop(0)
                     yield order, future.result()
                     if not keep:

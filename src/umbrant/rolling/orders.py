@@ -1,9 +1,9 @@
 """What is ordered of a supervisor, and what it replies: one line of JSON for
 each.
 
-The window and the command line write orders, the supervisor and its player read
-them; replies go the other way. Every field is typed strictly: a seed that is a
-text is an error, not no seed.
+The window and the command line write orders, the supervisor and its player
+read them; replies go the other way. Every field is typed strictly: a seed that
+is a text is an error, not no seed.
 """
 
 import json
@@ -104,8 +104,8 @@ class EndMessage(Message):
 
 
 class StopMessage(Message):
-    """An order is to be stopped, for this reason; what was played until then is
-    kept.
+    """An order is to be stopped, for this reason; what was played until then
+    is kept.
     """
 
     stop: str
@@ -144,8 +144,8 @@ class Reply(Message):
     """
     differs: str = ""
     """Where a take that had been replied with is not the one from the first
-    tick. It went on from a snapshot, which no order does from now on: it should
-    be ordered again.
+    tick. It went on from a snapshot, which no order does from now on: it
+    should be ordered again.
     """
 
     def line(self) -> str:
@@ -168,8 +168,8 @@ def order_line(
     checks: bool = False,
     look: Look | None = None,
 ) -> str:
-    """An order to roll; with the name of a puppet, to rehearse, from a tick on.
-    `keeps` has the next such order go on from a snapshot, where it can.
+    """An order to roll; with the name of a puppet, to rehearse, from a tick
+    on. `keeps` has the next such order go on from a snapshot, where it can.
     """
     return RollMessage(
         number=number,
@@ -222,8 +222,8 @@ def read_order(line: str | bytes) -> Order:
 
 
 def read_reply(line: str | bytes) -> Reply:
-    """A reply from its line. Raises ValueError, which names the field, if it is
-    none.
+    """A reply from its line. Raises ValueError, which names the field, if it
+    is none.
     """
     return Reply.model_validate_json(line)
 
@@ -239,4 +239,6 @@ def refused(line: str | bytes, error: ValidationError) -> Reply:
     fault = error.errors(include_url=False)[0]
     field = ".".join(str(step) for step in fault["loc"])
     message = f"The order could not be read: `{field}`: {fault['msg']}."
-    return Reply(number=number if isinstance(number, int) else 0, error=message)
+    return Reply(
+        number=number if isinstance(number, int) else 0, error=message
+    )

@@ -1,9 +1,9 @@
 """The player: a process that plays what it is ordered, and sends what it
 records to its supervisor.
 
-It is forked by the supervisor. It is the only process that runs a project's own
-code, so nothing else is in its reach: it has no take open, one thread, a folder
-of its own, and a pipe in each direction. It may be ended at any moment.
+It is forked by the supervisor. It is the only process that runs a project's
+own code, so nothing else is in its reach: it has no take open, one thread, a
+folder of its own, and a pipe in each direction. It may be ended at any moment.
 """
 
 import faulthandler
@@ -36,7 +36,13 @@ from umbrant.rolling.orders import (
 )
 from umbrant.rolling.rehearse import Rehearsal, SteeringInput
 from umbrant.rolling.resuming import change_of
-from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played
+from umbrant.rolling.roll import (
+    Play,
+    RollOrder,
+    chunk_ticks,
+    header_of,
+    played,
+)
 from umbrant.rolling.snapshots import (
     ForkPermission,
     forked,
@@ -49,23 +55,23 @@ from umbrant.take.pieces import TakePiece
 from umbrant.take.recorder import TakeRecorder, never_due
 
 SEND_S = 0.04
-"""How long what is recorded may wait before it is sent, while ticks go by: what
-has been played can be looked at from then on.
+"""How long what is recorded may wait before it is sent, while ticks go by:
+what has been played can be looked at from then on.
 """
 SEND_WITH_NODES_S = 0.01
 """The same where nodes of the project's own run: when one has to be ended,
 little of what led to it is to be lost.
 """
 MEMORY_SHARE = 0.75
-"""How much of the machine's memory a player may take, so that a node that takes
-ever more fails, and nothing else.
+"""How much of the machine's memory a player may take, so that a node that
+takes ever more fails, and nothing else.
 """
 
 
 @dataclass(frozen=True)
 class Pipes:
-    """The file descriptors of a player: where orders come in, where messages go
-    out, and where a crash is noted.
+    """The file descriptors of a player: where orders come in, where messages
+    go out, and where a crash is noted.
     """
 
     orders: int
@@ -94,8 +100,8 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
 def _isolate(pipes: Pipes) -> None:
     """Close what belongs to the supervisor, and have crashes reported."""
     os.setsid()
-    # A node may start programs. A copy of the player itself would send all that
-    # it records a second time.
+    # A node may start programs. A copy of the player itself would send all
+    # that it records a second time.
     os.register_at_fork(after_in_child=ForkPermission.end_if_strange)
     kept = sorted((pipes.orders, pipes.messages, pipes.crash))
     for low, high in zip(
@@ -238,8 +244,8 @@ class Player:
     ) -> None:
         self.inbox = inbox
         self.has_run_code = False
-        """Whether code of a project has run. The process ends then, so that the
-        next take finds none of its traces.
+        """Whether code of a project has run. The process ends then, so that
+        the next take finds none of its traces.
         """
         self.is_copy = False
         """Whether this is the copy of a snapshot, which carries out one order.
@@ -270,8 +276,8 @@ class Player:
         except ProjectError as error:
             self._fail(message.number, str(error))
         except BaseException as error:
-            # A mistake of ours, or the trace of a node that has changed what is
-            # not its own. Neither goes on from here.
+            # A mistake of ours, or the trace of a node that has changed what
+            # is not its own. Neither goes on from here.
             traceback.print_exc()
             said = f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}"
             self._fail(message.number, said)
@@ -357,8 +363,8 @@ class Player:
 
     def _prepare(self, message: RollMessage) -> None:
         """Play, and leave snapshots behind, until another line comes in. What
-        is recorded on the way to each goes to the supervisor before it. Goes on
-        in the copies of the snapshots, each with an order of its own.
+        is recorded on the way to each goes to the supervisor before it. Goes
+        on in the copies of the snapshots, each with an order of its own.
         """
         order = message.order()
         scenario, due = played(order), frozenset(message.prepares)

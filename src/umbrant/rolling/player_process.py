@@ -1,6 +1,6 @@
 """A player as its supervisor sees it: a process that was forked, is sent
-orders, sends messages, and may be ended. It is the supervisor's own child, or a
-copy of a snapshot.
+orders, sends messages, and may be ended. It is the supervisor's own child, or
+a copy of a snapshot.
 """
 
 import ctypes
@@ -48,8 +48,8 @@ class PlayerLink:
         self.fault = ""
         """What is wrong with what it has sent, if that cannot even be read."""
         self.ended_at = 0
-        """The number of the order for whose sake it was ended. It may have been
-        done with that a moment before.
+        """The number of the order for whose sake it was ended. It may have
+        been done with that a moment before.
         """
         orders, self.orders = os.pipe()
         self._socket, messages = socket.socketpair()
@@ -85,8 +85,8 @@ class PlayerLink:
         """
         try:
             while self._unsent:
-                # Never more than the pipe takes: the supervisor has one thread,
-                # and a player that hears nothing must not hold it up.
+                # Never more than the pipe takes: the supervisor has one
+                # thread, and a player that hears nothing must not hold it up.
                 del self._unsent[: os.write(self.orders, self._unsent[:65536])]
         except BlockingIOError:
             return False
@@ -102,7 +102,9 @@ class PlayerLink:
         try:
             # Sockets of snapshots come beside the bytes, in the order of the
             # messages that speak of them.
-            data, ends, _, _ = socket.recv_fds(self._socket, 1 << 20, MOST_ENDS)
+            data, ends, _, _ = socket.recv_fds(
+                self._socket, 1 << 20, MOST_ENDS
+            )
         except BlockingIOError:
             return [], True
         except ConnectionError:
@@ -132,8 +134,8 @@ class PlayerLink:
         os.close(end)
 
     def take_socket(self) -> socket.socket | None:
-        """The socket that came with the first message that brought one; None if
-        none did.
+        """The socket that came with the first message that brought one; None
+        if none did.
         """
         if self._sockets:
             return self._sockets.pop(0)
@@ -274,8 +276,8 @@ class PlayerProcess(PlayerLink):
         return f"{silent[:1].upper()}{silent[1:]}{last}"
 
     def _end_message(self, code: int) -> str:
-        # Whoever sent the signal may have done so from outside, so that nothing
-        # is said of who is to blame.
+        # Whoever sent the signal may have done so from outside, so that
+        # nothing is said of who is to blame.
         if code >= 0:
             how = f"with exit code {code}"
         else:

@@ -128,8 +128,8 @@ class Rehearsal:
 def without_steering(
     scenario: Scenario, puppet: str, from_tick: int = 0
 ) -> Scenario:
-    """The scenario with the puppet standing from a tick on, waiting for a hand,
-    and without what an earlier hand did from then on.
+    """The scenario with the puppet standing from a tick on, waiting for a
+    hand, and without what an earlier hand did from then on.
     """
     still = Push(tick=from_tick, push=(0.0, 0.0))
     before = tuple(
@@ -158,8 +158,8 @@ def with_track(
     """
     before = without_steering(project.scenario(scenario), puppet, from_tick)
     first = before.member(puppet).steps
-    # It stands until the hand does something; a push at once takes the place of
-    # standing.
+    # It stands until the hand does something; a push at once takes the place
+    # of standing.
     if steps and steps[0].tick == from_tick:
         first = first[:-1]
     else:

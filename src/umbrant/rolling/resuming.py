@@ -1,10 +1,10 @@
-"""From which tick on a take differs from another one that was played before, so
-that it need not be played from its first tick.
+"""From which tick on a take differs from another one that was played before,
+so that it need not be played from its first tick.
 
 What is compared are the documents, and what was recorded. A row that was not
 heard of has no state, and nothing that is recorded knows of it. A number in a
-condition changes nothing before something is found that gives another answer by
-it.
+condition changes nothing before something is found that gives another answer
+by it.
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -156,8 +156,8 @@ def _scenario_tick(one: Scenario, other: Scenario) -> int | None:
     for was, now in zip(one.cast, other.cast, strict=True):
         if was.walk == now.walk:
             continue
-        # From where a cue puts a puppet it goes on in another way than it would
-        # have gone.
+        # From where a cue puts a puppet it goes on in another way than it
+        # would have gone.
         if was.behavior is not None or was.copies > 1 or was.name in moved:
             return None
         ticks.append(_tick_of(_first_other_leg_s(was.walk, now.walk), one))
@@ -177,7 +177,9 @@ def _without_times(scenario: Scenario) -> Scenario:
     """A scenario without its title, and without what is done in it in the
     course of time.
     """
-    cast = tuple(each.model_copy(update={"walk": ()}) for each in scenario.cast)
+    cast = tuple(
+        each.model_copy(update={"walk": ()}) for each in scenario.cast
+    )
     return scenario.model_copy(
         update={"title": "", "seconds": 1.0, "cues": (), "cast": cast}
     )
@@ -312,7 +314,8 @@ class _RowChanges:
                 found.by_id.get(each) for found in (self._before, self._after)
             ]
             if all(
-                row is not None and BUILTIN.get(row.kind, *RUNS) for row in rows
+                row is not None and BUILTIN.get(row.kind, *RUNS)
+                for row in rows
             ):
                 self._roots[each] = None
                 return True
@@ -335,7 +338,8 @@ def _is_seen_from_outside(was: Row, now: Row) -> bool:
         bool(each.guard and each.guard.watch.take_over) for each in (was, now)
     ]
     weights = [
-        [each for each in row.decorators if _weighs(each)] for row in (was, now)
+        [each for each in row.decorators if _weighs(each)]
+        for row in (was, now)
     ]
     return (
         was.muted != now.muted

@@ -1,8 +1,8 @@
 """Playing a scenario into a take, in the process that asks for it.
 
 `roll` runs what it is given right here, so it is for tests, measurements, and
-projects whose code is one's own. The window and the command line order takes of
-a supervisor (`rolling.supervisor`), which plays them in another process.
+projects whose code is one's own. The window and the command line order takes
+of a supervisor (`rolling.supervisor`), which plays them in another process.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -120,7 +120,9 @@ class Play:
         catalog: Catalog,
         watch: CallWatch = UNWATCHED,
     ) -> None:
-        self.world = StageWorld(project.stage(scenario.stage), scenario, writer)
+        self.world = StageWorld(
+            project.stage(scenario.stage), scenario, writer
+        )
         self.common = CastContext(project, catalog, scenario.seed, watch)
         self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
@@ -141,15 +143,15 @@ class Play:
         cue_actions: Sequence[CueAction] = (),
         steered: tuple[str, Point] | None = None,
     ) -> None:
-        """Play one tick: cues, each agent's decisions in the order of the cast,
-        then what the bodies do.
+        """Play one tick: cues, each agent's decisions in the order of the
+        cast, then what the bodies do.
 
         A hand may steer a puppet (its name, and how it is pushed); its actions
         follow the cues.
         """
         self._begin(tick, cue_actions, steered)
-        # Poses are recorded before anybody decides: a take shows at a tick what
-        # the agents saw when they decided in it, not what came of that.
+        # Poses are recorded before anybody decides: a take shows at a tick
+        # what the agents saw when they decided in it, not what came of that.
         for body, pose in self._poses:
             pose(body.place if body.here else None, body.heading_deg)
         for body in self._with_numbers:
@@ -230,7 +232,9 @@ def chunk_ticks(scenario: Scenario) -> int:
     return max(
         1,
         round(
-            CHUNK_AGENT_S / max(1, len(scenario.players)) * scenario.ticks_per_s
+            CHUNK_AGENT_S
+            / max(1, len(scenario.players))
+            * scenario.ticks_per_s
         ),
     )
 

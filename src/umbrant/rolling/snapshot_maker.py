@@ -34,8 +34,8 @@ class SnapshotMaker:
     _ticks: Sequence[int] = ()
     """Before which ticks they are."""
     _pieces: list[TakePiece] = field(default_factory=list)
-    """What has been played while they were made: each snapshot goes on from all
-    of it so far.
+    """What has been played while they were made: each snapshot goes on from
+    all of it so far.
     """
 
     @property

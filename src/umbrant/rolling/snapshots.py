@@ -1,5 +1,5 @@
-"""Snapshots of a play: copies of the player that wait, each at a tick, to go on
-from there.
+"""Snapshots of a play: copies of the player that wait, each at a tick, to go
+on from there.
 
 A snapshot is a fork of the player. It does nothing but wait at a socket whose
 other end only the supervisor holds, so it ends with that, whoever is killed.
@@ -43,9 +43,9 @@ MOST_KIB = 400 * 1024
 
 
 class ForkPermission:
-    """Whether this process may fork. A node of a project's own that forks would
-    have a copy of the player send everything a second time, so such a copy ends
-    at once.
+    """Whether this process may fork. A node of a project's own that forks
+    would have a copy of the player send everything a second time, so such a
+    copy ends at once.
     """
 
     _is_ours = False
@@ -75,8 +75,8 @@ def is_small() -> bool:
 
 
 def forked() -> int:
-    """Fork; returns the id of the copy, 0 in it, and -1 where the system allows
-    none.
+    """Fork; returns the id of the copy, 0 in it, and -1 where the system
+    allows none.
     """
     with ForkPermission.given():
         try:
@@ -145,7 +145,9 @@ def best_ticks(wanted: Sequence[int]) -> list[int]:
         best, saved = 0, 0
         for index, tick in enumerate(ticks):
             before = bisect_right(chosen, tick) - 1
-            after = chosen[before + 1] if before + 1 < len(chosen) else math.inf
+            after = (
+                chosen[before + 1] if before + 1 < len(chosen) else math.inf
+            )
             saves = (tick - chosen[before]) * (
                 bisect_left(ticks, after) - index
             )
@@ -167,7 +169,9 @@ class Snapshot(NamedTuple):
     """All that had been played before it, and no more."""
 
     def go_on(self, ends: PlayerEnds) -> None:
-        """Have a copy go on with these. Raises OSError if the snapshot is gone."""
+        """Have a copy go on with these. Raises OSError if the snapshot is
+        gone.
+        """
         socket.send_fds(self.channel, [b"g"], ends)
 
 
@@ -215,7 +219,9 @@ class TakeHistory:
         """Let those snapshots go that are at none of these ticks: of older
         orders, that is.
         """
-        for each in [each for each in self.snapshots if each.tick not in ticks]:
+        for each in [
+            each for each in self.snapshots if each.tick not in ticks
+        ]:
             each.channel.close()
             self.snapshots.remove(each)
 
@@ -224,8 +230,8 @@ class TakeHistory:
         self.pieces.append(piece)
         for chunk in piece.chunks:
             _, ticks = chunk.columns[0]
-            # Its ticks rise, so the first one of the first chunk is when it was
-            # heard of.
+            # Its ticks rise, so the first one of the first chunk is when it
+            # was heard of.
             if ticks:
                 self.heard.setdefault((chunk.agent, chunk.row), ticks[0])
 
@@ -244,13 +250,14 @@ class TakeHistory:
                             yield RecordedAnswer(tick, *entry[:4])
 
     def snapshot_ticks(self) -> list[int]:
-        """Before which ticks snapshots are made; none where they would take too
-        much memory.
+        """Before which ticks snapshots are made; none where they would take
+        too much memory.
 
-        Edits are resumed where a row that is given something is first heard of,
-        where a condition first turns to something else, a cue is done or a
+        Edits are resumed where a row that is given something is first heard
+        of, where a condition first turns to something else, a cue is done or a
         stretch of a walk begins, so a snapshot belongs there. A row counts
-        once, however many of the cast run it: its edit is resumed at the first.
+        once, however many of the cast run it: its edit is resumed at the
+        first.
         """
         project, scenario = self.order.project, played(self.order)
         is_long = self.ticks * len(scenario.players) > MOST_AGENT_TICKS

@@ -1,9 +1,9 @@
-"""The supervisor: takes orders, has them played by a process of its own making,
-and alone writes the takes.
+"""The supervisor: takes orders, has them played by a process of its own
+making, and alone writes the takes.
 
 Run as `python -P -m umbrant.rolling.supervisor`: orders come in on stdin and
-replies go out on stdout, one line of JSON each (`rolling.orders`). It ends when
-its input does. What a node prints goes to stderr.
+replies go out on stdout, one line of JSON each (`rolling.orders`). It ends
+when its input does. What a node prints goes to stderr.
 
 It runs no code of a project, has one thread, and never waits for a player: a
 player that takes too long is ended.
@@ -72,8 +72,8 @@ small part of that.
 
 @dataclass
 class Supervisor:
-    """Does orders. The newest order wins: what was being rolled is stopped, and
-    its take is removed.
+    """Does orders. The newest order wins: what was being rolled is stopped,
+    and its take is removed.
     """
 
     orders: int
@@ -96,7 +96,8 @@ class Supervisor:
     _is_input_over: bool = False
     _signal: int = 0
     _call: tuple[int, float] = (0, 0.0)
-    """The call of the project's own code that was seen last, and since when."""
+    """The call of the project's own code that was seen last, and since when.
+    """
     _tick: tuple[int, float] = (0, 0.0)
     """The tick that was seen last, and since when."""
 
@@ -106,7 +107,9 @@ class Supervisor:
         self._new_player()
         while self._jobs or not self._is_input_over:
             is_waiting = bool(self._jobs) or self._wants_snapshots()
-            for key, _ in self._selector.select(LOOK_S if is_waiting else None):
+            for key, _ in self._selector.select(
+                LOOK_S if is_waiting else None
+            ):
                 if key.fd == self.orders:
                     self._read_orders()
                     continue
@@ -169,7 +172,8 @@ class Supervisor:
             self._reply(refused(line, error))
             return
         job = next(
-            (each for each in self._jobs if each.number == message.number), None
+            (each for each in self._jobs if each.number == message.number),
+            None,
         )
         match message:
             case StopMessage(stop=reason):
@@ -348,7 +352,8 @@ class Supervisor:
         except TakeError as error:
             self._fail(player, str(error))
         except Exception as error:
-            # What a player sends can be anything once a stranger's code has been at it.
+            # What a player sends can be anything once a stranger's code has
+            # been at it.
             what = (
                 "The process that played sent what is no part of a take "
                 f"({printable(str(error))})."
@@ -398,8 +403,8 @@ class Supervisor:
             self._hear_end(job, what, more)
 
     def _hear_of_copy(self, job: RollJob, process_id: int = 0) -> None:
-        """The copy of a snapshot has told its process id; without one it cannot
-        go on.
+        """The copy of a snapshot has told its process id; without one it
+        cannot go on.
         """
         if not process_id:
             self._fall_back(job)
@@ -461,12 +466,14 @@ class Supervisor:
         """Whether there are none yet of what was played last, and nothing else
         is to be done.
         """
-        return self._maker.is_due and not self._jobs and not self._is_input_over
+        return (
+            self._maker.is_due and not self._jobs and not self._is_input_over
+        )
 
     def _prepare(self) -> None:
         """Once nothing has been ordered for a moment, have snapshots made of
-        what was played last. It is played once more for them, rather than being
-        slowed down by them.
+        what was played last. It is played once more for them, rather than
+        being slowed down by them.
         """
         rested_s = time.monotonic() - self._rests_since_s
         if self._player is None or rested_s < PREPARE_AFTER_S:

@@ -1,9 +1,9 @@
 """In which call of a project's own code a player is, and how far it has come:
 told through memory that is shared.
 
-The player writes a few numbers at each such call; its supervisor reads them now
-and then. So a call that does not come back is found from outside, whatever it
-does inside.
+The player writes a few numbers at each such call; its supervisor reads them
+now and then. So a call that does not come back is found from outside, whatever
+it does inside.
 """
 
 import mmap
@@ -71,11 +71,11 @@ class SharedWatch:
 
     @property
     def call(self) -> int:
-        """The number of the outermost call that the player is in; 0 if it is in
-        none.
+        """The number of the outermost call that the player is in; 0 if it is
+        in none.
         """
-        # The number tells one call from the next of the same node, which may be
-        # as quick as one look.
+        # The number tells one call from the next of the same node, which may
+        # be as quick as one look.
         if self._numbers[_DEPTH]:
             return self._numbers[_CALLS]
         return 0

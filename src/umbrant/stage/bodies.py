@@ -18,8 +18,8 @@ class StageStat:
 
     def add(self, by: float) -> None:
         """Add to the number, within its bounds."""
-        # Not put on the grid: what drifts by less than half a step a tick would
-        # never move. Senses round what they say.
+        # Not put on the grid: what drifts by less than half a step a tick
+        # would never move. Senses round what they say.
         self.set(self.value + by)
 
     def set(self, value: float) -> None:
@@ -98,8 +98,8 @@ class StageBody:
         return self.stats[name].value
 
     def set_stat(self, name: str, value: float) -> bool:
-        """Set one of its numbers, within its bounds. Returns whether it has one
-        of this name.
+        """Set one of its numbers, within its bounds. Returns whether it has
+        one of this name.
         """
         if name not in self.stats:
             return False
@@ -113,8 +113,8 @@ class StageBody:
                 stat.add(stat.document.per_s * tick_s)
 
     def turn(self, wanted_deg: float, tick_s: float) -> float:
-        """Turn towards a heading as far as one tick allows; returns the degrees
-        still to go.
+        """Turn towards a heading as far as one tick allows; returns the
+        degrees still to go.
         """
         off = turn_between(self.heading_deg, wanted_deg)
         most = self.turn_deg_s * tick_s

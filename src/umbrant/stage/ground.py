@@ -74,7 +74,9 @@ class Ground:
         """
         if self.free.is_empty or self.holds(place):
             return place
-        found = shapely.shortest_line(self.free, shapely.Point(place)).coords[0]
+        found = shapely.shortest_line(self.free, shapely.Point(place)).coords[
+            0
+        ]
         return to_grid(found[0]), to_grid(found[1])
 
     def is_clear(self, start: Point, end: Point) -> bool:
@@ -91,8 +93,8 @@ class Ground:
         """The shortest way. A goal off the walkable ground is replaced by the
         nearest place on it within `reach_m`.
 
-        Without a way, gives one with a cause and no corners: a body that is off
-        the ground, or shut in, stays there.
+        Without a way, gives one with a cause and no corners: a body that is
+        off the ground, or shut in, stays there.
         """
         no_room = self.why_not_at(start)
         if no_room is not None:
@@ -313,8 +315,8 @@ class Zones:
         shapely.prepare(self._shapes)
 
     def at(self, place: Point) -> list[str]:
-        """The names of the areas that contain a point or have it on their edge,
-        in the order of the stage.
+        """The names of the areas that contain a point or have it on their
+        edge, in the order of the stage.
         """
         if not self._names:
             return []

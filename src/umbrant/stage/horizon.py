@@ -22,8 +22,8 @@ table of all walls.
 
 
 class Horizon:
-    """The walls of a ground, asked how far they let one see. Never changed once
-    made, so any thread may ask.
+    """The walls of a ground, asked how far they let one see. Never changed
+    once made, so any thread may ask.
 
     `span_m` is how far apart two places on it are at the most.
     """

@@ -70,7 +70,10 @@ class Obstacles:
         near = [
             shape
             for left, low, right, high, shape in self._few
-            if left <= east and west <= right and low <= north and south <= high
+            if left <= east
+            and west <= right
+            and low <= north
+            and south <= high
         ]
         if not near:
             return False

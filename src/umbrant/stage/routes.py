@@ -24,7 +24,8 @@ IsClear = Callable[[FloatArray, FloatArray], bool]
 """Whether a body can go straight from one place (2,) to another."""
 
 EVEN = 1e-9
-"""How small a cross product, in square metres, still counts as a straight line.
+"""How small a cross product, in square metres, still counts as a straight
+line.
 """
 NEARLY_M = 0.005
 """How far off a line a point may be and still count as on it. A body at a
@@ -48,8 +49,8 @@ class Corners:
     """The corners of walkable ground that a way may go round. Any thread may
     search.
 
-    `free` is the ground, a polygon or several; `is_clear` says where a body can
-    go straight.
+    `free` is the ground, a polygon or several; `is_clear` says where a body
+    can go straight.
     """
 
     def __init__(
@@ -205,8 +206,8 @@ class Corners:
 
 
 def _rings(part: shapely.Geometry) -> list[FloatArray]:
-    """The rings of a polygon, each (n, 2) without the last point, which repeats
-    the first; free ground to the left.
+    """The rings of a polygon, each (n, 2) without the last point, which
+    repeats the first; free ground to the left.
     """
     if not isinstance(part, shapely.Polygon) or part.is_empty:
         return []
@@ -241,10 +242,10 @@ def _on_one_side(
 
 
 def _off_line(along: FloatArray, point: FloatArray) -> FloatArray:
-    """How far the origin, a point and the end of a vector are from lying on one
-    line, in metres: the least height of their triangle, or nearly. The point
-    alone may be far off the line though the vector is right: one that is short
-    hardly says where it points.
+    """How far the origin, a point and the end of a vector are from lying on
+    one line, in metres: the least height of their triangle, or nearly. The
+    point alone may be far off the line though the vector is right: one that is
+    short hardly says where it points.
     """
     longest = np.maximum(
         np.hypot(along[..., 0], along[..., 1]),
@@ -254,4 +255,6 @@ def _off_line(along: FloatArray, point: FloatArray) -> FloatArray:
 
 
 def _cross(one: FloatArray, other: FloatArray) -> FloatArray:
-    return np.asarray(one[..., 0] * other[..., 1] - one[..., 1] * other[..., 0])
+    return np.asarray(
+        one[..., 0] * other[..., 1] - one[..., 1] * other[..., 0]
+    )

@@ -1,5 +1,5 @@
-"""A puppet's walk: where it is at each moment, worked out before the first tick
-and anew when a cue moves it.
+"""A puppet's walk: where it is at each moment, worked out before the first
+tick and anew when a cue moves it.
 """
 
 from bisect import bisect_right
@@ -36,7 +36,9 @@ class Walk:
         self._ground = ground
         self._set_out(member.start, member.facing_deg, 0.0)
 
-    def go_on_from(self, place: Point, facing_deg: float, now_s: float) -> None:
+    def go_on_from(
+        self, place: Point, facing_deg: float, now_s: float
+    ) -> None:
         """The puppet has been put somewhere: from there it goes to the points
         that are still ahead, each in time.
         """

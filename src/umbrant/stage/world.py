@@ -41,12 +41,14 @@ class Listener(Protocol):
         """A body said something at this tick."""
 
     def noticed(self, name: str, what: str, cause: Cause) -> None:
-        """Something of the scenario cannot be done as written; `what` names it."""
+        """Something of the scenario cannot be done as written; `what` names
+        it.
+        """
 
 
 class StageWorld:
-    """A stage with its cast. One tick is `begin`, then every agent's decisions,
-    then `finish`.
+    """A stage with its cast. One tick is `begin`, then every agent's
+    decisions, then `finish`.
     """
 
     def __init__(
@@ -56,17 +58,20 @@ class StageWorld:
         self.tick_s = 1.0 / scenario.ticks_per_s
         self.now_s = 0.0
         self.cast = {member.name: StageBody.of(member) for member in players}
-        self.all_props = {prop.name: StageProp.of(prop) for prop in stage.props}
+        self.all_props = {
+            prop.name: StageProp.of(prop) for prop in stage.props
+        }
         self._groups: dict[str, list[StageBody]] = {}
         for body in self.cast.values():
             self._groups.setdefault(body.group or "", []).append(body)
         self._prop_groups: dict[str, list[StageProp]] | None = None
-        """Put together when it is asked for, and anew after a prop was dropped.
+        """Put together when it is asked for, and anew after a prop was
+        dropped.
         """
         self._rows: dict[str, tuple[dict[str, int], FloatArray]] = {}
-        """Where the members of large groups are, one below the other, and which
-        row is whose. Kept for as long as nobody can be elsewhere: until the
-        next tick, or until something is put, dropped or taken away.
+        """Where the members of large groups are, one below the other, and
+        which row is whose. Kept for as long as nobody can be elsewhere: until
+        the next tick, or until something is put, dropped or taken away.
         """
         self._listener = listener
         self._stage = stage
@@ -371,8 +376,8 @@ class StageWorld:
                 return Route(
                     tuple(body.corners), length_m((body.place, *body.corners))
                 )
-            # A search at each tick of a chase would cost more than all else, so
-            # the last stretch follows a goal that moves a little.
+            # A search at each tick of a chase would cost more than all else,
+            # so the last stretch follows a goal that moves a little.
             if strayed < OFF_ROUTE_M and self._still_leads(body, ground, goal):
                 corners = (*body.corners[:-1], goal)
                 return Route(corners, length_m((body.place, *corners)))
@@ -390,8 +395,8 @@ class StageWorld:
         """
         if len(body.corners) < 2 or not ground.holds(goal):
             return False
-        # Once the goal is in plain sight the way straight to it is shorter than
-        # the one round the corner.
+        # Once the goal is in plain sight the way straight to it is shorter
+        # than the one round the corner.
         return ground.is_clear(body.corners[-2], goal) and not ground.is_clear(
             body.place, goal
         )

@@ -57,8 +57,8 @@ def play_batch(
     trusted: bool,
     counts_only: bool = False,
 ) -> list[CountedTake | str]:
-    """Play a scenario with each seed and count the takes; of one that fails say
-    why. This is what a worker does.
+    """Play a scenario with each seed and count the takes; of one that fails
+    say why. This is what a worker does.
     """
     project = parse_project(documents)
     with TemporaryDirectory(prefix="umbrant-") as folder:
@@ -82,9 +82,9 @@ def play_batch(
 def counted_on_cluster(
     address: str, orders: Sequence[TakeOrder]
 ) -> Iterator[CountedTake | str]:
-    """Have the workers of the scheduler at an address play takes; what they are
-    counted as comes in the order in which they are asked for. Raises StudyError
-    where there is no such scheduler.
+    """Have the workers of the scheduler at an address play takes; what they
+    are counted as comes in the order in which they are asked for. Raises
+    StudyError where there is no such scheduler.
     """
     client = _connected(address)
     try:
@@ -137,8 +137,8 @@ def _submitted(client: Any, batch: list[TakeOrder]) -> Any:
     first = batch[0]
     texts = document_texts(first.project)
     # By content: the documents of one project are sent once, however many
-    # batches are played of it. As a task, not as data on a worker, so that they
-    # are there again after a worker has died.
+    # batches are played of it. As a task, not as data on a worker, so that
+    # they are there again after a worker has died.
     name = hashlib.sha256(
         json.dumps(texts, sort_keys=True).encode()
     ).hexdigest()

@@ -17,8 +17,8 @@ GRAIN = 20
 compared once.
 """
 MOST = 1500
-"""How many takes that differ are compared with each other; the others go to the
-nearest cluster.
+"""How many takes that differ are compared with each other; the others go to
+the nearest cluster.
 """
 
 
@@ -51,8 +51,8 @@ def clusters(
             for run in runs
         ]
     )
-    # Comparing each take with each other would take the square of ten thousand;
-    # most are alike up to the grain.
+    # Comparing each take with each other would take the square of ten
+    # thousand; most are alike up to the grain.
     distinct, kind_of = np.unique(
         np.round(shares * GRAIN) / GRAIN, axis=0, return_inverse=True
     )

@@ -34,7 +34,8 @@ SHARED = "everyone"
 FINDINGS = "finding"
 """The table of what the review found."""
 WEIGHT = "weight"
-"""The kind of decorator, and its parameter, that says how often a row is drawn.
+"""The kind of decorator, and its parameter, that says how often a row is
+drawn.
 """
 
 
@@ -49,8 +50,9 @@ def row_counts(take: Take) -> Iterator[Line]:
 
 
 def chance_counts(take: Take) -> Iterator[Line]:
-    """Of each chance: how often it was rolled, how often it let the row in, and
-    how often it should have, as far as the shares say that held at each roll.
+    """Of each chance: how often it was rolled, how often it let the row in,
+    and how often it should have, as far as the shares say that held at each
+    roll.
     """
     for agent, record in take.agents.items():
         for row_id, row in _in_order(record):
@@ -122,12 +124,14 @@ def lead_counts(take: Take) -> Iterator[Line]:
         ticks = Counter[str]()
         for lead in chain.from_iterable(leading_spans(take, agent)):
             ticks[lead.row_id] += lead.end - lead.start + 1
-        yield from ((agent, row_id, number) for row_id, number in ticks.items())
+        yield from (
+            (agent, row_id, number) for row_id, number in ticks.items()
+        )
 
 
 def finding_counts(take: Take) -> Iterator[Line]:
-    """What the review found in a take: the key of the finding, the first agent,
-    and its words.
+    """What the review found in a take: the key of the finding, the first
+    agent, and its words.
     """
     seen = set[tuple[str, str]]()
     for each in review_cast(take, _catalog(take)):
@@ -198,8 +202,8 @@ def _catalog(take: Take) -> Catalog:
 
 def _row(row: RowRecord, ticks: int) -> tuple[int, ...]:
     lengths = [span.last_ran(ticks) - span.start + 1 for span in row.spans]
-    # A row that ends and begins again within a tick has that tick in two of its
-    # spans.
+    # A row that ends and begins again within a tick has that tick in two of
+    # its spans.
     covered = np.zeros(ticks, np.bool_)
     for span in row.spans:
         covered[span.start : span.last_ran(ticks) + 1] = True
@@ -255,8 +259,8 @@ def _first_of(
     ]
     if not begins:
         return None
-    # By step within the tick: a child that fails at once is followed by another
-    # in the same tick.
+    # By step within the tick: a child that fails at once is followed by
+    # another in the same tick.
     start, _, first = min(begins)
     for child in children:
         refusal = record.row(child).last_refusal(start)

@@ -1,8 +1,8 @@
 """A study: many takes of one scenario, counted into one SQLite file.
 
-A take is counted as soon as it has been read, in the order of the study whoever
-played it, so equal inputs give equal results. What has been counted is not
-played again.
+A take is counted as soon as it has been read, in the order of the study
+whoever played it, so equal inputs give equal results. What has been counted is
+not played again.
 """
 
 import hashlib
@@ -162,8 +162,8 @@ class StudyFile:
                 f"{self.path}: this study was made by another version. Choose another folder, or "
                 "remove the file."
             )
-        # What has been counted for other documents, seeds or values must not be
-        # mixed with this.
+        # What has been counted for other documents, seeds or values must not
+        # be mixed with this.
         known = self.meta("identity")
         if identity and known != identity:
             raise StudyError(
@@ -174,7 +174,9 @@ class StudyFile:
     def meta(self, name: str) -> str:
         """Something that is noted of the study; empty if it is not."""
         with closing(
-            self._file.execute("SELECT value FROM meta WHERE name = ?", (name,))
+            self._file.execute(
+                "SELECT value FROM meta WHERE name = ?", (name,)
+            )
         ) as found:
             row = found.fetchone()
         if row:
@@ -194,7 +196,8 @@ class StudyFile:
     def counted(self) -> set[int]:
         """The numbers of the takes that have been counted."""
         return {
-            number for (number,) in self._file.execute("SELECT number FROM run")
+            number
+            for (number,) in self._file.execute("SELECT number FROM run")
         }
 
     def count(
@@ -215,7 +218,9 @@ class StudyFile:
             )
             if counted is not None:
                 for table, lines in counted.lines.items():
-                    self._insert(table, [(run.number, *each) for each in lines])
+                    self._insert(
+                        table, [(run.number, *each) for each in lines]
+                    )
             self._file.execute("COMMIT")
         except BaseException:
             self._file.execute("ROLLBACK")
@@ -310,8 +315,8 @@ class StudyFile:
     def draws(
         self, given: str | None = None, agent: str | None = None
     ) -> list[ShareSummary]:
-        """How often each child of a row that draws was drawn first, against its
-        weight.
+        """How often each child of a row that draws was drawn first, against
+        its weight.
         """
         ticks_of = self._ticks_of(given)
         found: dict[

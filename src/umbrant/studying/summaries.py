@@ -1,5 +1,5 @@
-"""What the takes of a study say together: spreads over takes, shares with their
-intervals.
+"""What the takes of a study say together: spreads over takes, shares with
+their intervals.
 """
 
 from collections.abc import Mapping, Sequence
@@ -55,15 +55,15 @@ class RowSummary:
     """When it was entered first, of the takes in which it was."""
     longest_s: TakeSpread
     bins: tuple[int, ...]
-    """How many takes it was active in for which share of the time, from none to
-    all of it in BINS steps.
+    """How many takes it was active in for which share of the time, from none
+    to all of it in BINS steps.
     """
 
 
 @dataclass(frozen=True)
 class ShareSummary:
-    """How often something that is left to chance came out, against how often it
-    should.
+    """How often something that is left to chance came out, against how often
+    it should.
     """
 
     agent: str
@@ -95,8 +95,8 @@ class ShareSummary:
 
 @dataclass(frozen=True)
 class KeySummary:
-    """How a key of an agent fared in the takes of a study, of those in which it
-    was set. Yes is 1 and no is 0.
+    """How a key of an agent fared in the takes of a study, of those in which
+    it was set. Yes is 1 and no is 0.
     """
 
     agent: str

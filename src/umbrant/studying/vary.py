@@ -1,4 +1,5 @@
-"""What a study varies: a number of a project, over a range or a list of values.
+"""What a study varies: a number of a project, over a range or a list of
+values.
 
 It is told as `warden/1.1.guard.within=6:12:1`: a behavior and a row, then what
 of the row, or of one of its decorators and upkeeps,
@@ -54,8 +55,8 @@ NumberChange = Callable[[Project, float], Project]
 
 @dataclass(frozen=True)
 class Varied:
-    """A number that is varied: what it is called, its values, and how it is put
-    into a project.
+    """A number that is varied: what it is called, its values, and how it is
+    put into a project.
     """
 
     name: str
@@ -147,7 +148,9 @@ def _change(name: str, project: Project) -> NumberChange:
     )
 
 
-def _of_key(name: str, owner: str, rest: str, project: Project) -> NumberChange:
+def _of_key(
+    name: str, owner: str, rest: str, project: Project
+) -> NumberChange:
     keys = project.blackboard(owner).by_name
     key = keys.get(rest)
     if key is None or key.type is not KeyType.NUMBER or key.formula:
@@ -194,7 +197,9 @@ def _of_member(
     return lambda made, value: put(made, path, value)
 
 
-def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
+def _of_row(
+    name: str, owner: str, rest: str, project: Project
+) -> NumberChange:
     found = _ROW.fullmatch(rest)
     behavior = resolve_variant(project, owner)
     row_id = None
@@ -256,7 +261,9 @@ def _parts_of(row: Row) -> dict[str, Decorator | Upkeep]:
     }
     return {
         **decorators,
-        **{part_name("upkeep", at): each for at, each in enumerate(row.upkeep)},
+        **{
+            part_name("upkeep", at): each for at, each in enumerate(row.upkeep)
+        },
     }
 
 
@@ -299,7 +306,8 @@ def name_of_number(
     ):
         what = slot.param
     elif (
-        start is None and (of_part := _parts_of(row).get(slot.part)) is not None
+        start is None
+        and (of_part := _parts_of(row).get(slot.part)) is not None
     ):
         called = _names_of(row)[slot.part]
         what = None
@@ -349,8 +357,8 @@ def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
 
 
 def _place_in(name: str, tree: ConditionTree, what: str) -> int:
-    """Which of the numbers of a guard is meant, by its name or its place from 1
-    on.
+    """Which of the numbers of a guard is meant, by its name or its place from
+    1 on.
     """
     numbers = list(_numbers(tree))
     named = {label for label, _ in numbers if label}
@@ -447,8 +455,8 @@ def _parts(tree: ConditionTree) -> list[tuple[str, ConditionTree]]:
 def _replaced(
     tree: ConditionTree, place: int, by: Callable[[NumberTerm], ConditionTree]
 ) -> tuple[ConditionTree, int]:
-    """The condition with something else for the number at a place, and how many
-    numbers it has.
+    """The condition with something else for the number at a place, and how
+    many numbers it has.
     """
     if isinstance(tree, NumberTerm):
         return (by(tree) if place == 0 else tree), 1

@@ -1,1 +1,3 @@
-"""What happened: written as it goes, looked up at any tick, compared, exported."""
+"""What happened: written as it goes, looked up at any tick, compared,
+exported.
+"""

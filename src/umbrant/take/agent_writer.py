@@ -142,7 +142,9 @@ class AgentWriter:
         tick, step = self._buffer.tick, self._counter.next()
         self._buffer.received.append((self._name, tick, step, event, sender))
 
-    def raised(self, event: str, receiver: str, row_id: str, part: str) -> None:
+    def raised(
+        self, event: str, receiver: str, row_id: str, part: str
+    ) -> None:
         tick, step = self._buffer.tick, self._counter.next()
         self._buffer.raised.append(
             (self._name, tick, step, event, receiver, row_id, part)

@@ -57,8 +57,8 @@ class TakeBuffer:
         self.ticks_per_s = ticks_per_s
         self.tick = 0
         self.chunks: list[EventChunk] = []
-        """The places at which anything happened since the chunk began, or where
-        something still goes on.
+        """The places at which anything happened since the chunk began, or
+        where something still goes on.
         """
         self.keys: list[Columns] = []
         self.received: list[Columns] = []

@@ -1,8 +1,8 @@
 """The events of one kind at one place: each of these keeps what is news until
 the chunk ends.
 
-Its columns are lists that only grow, but for an entry at the end that may still
-change; that is what lets a piece of them be handed over at any time.
+Its columns are lists that only grow, but for an entry at the end that may
+still change; that is what lets a piece of them be handed over at any time.
 """
 
 import math
@@ -135,7 +135,9 @@ class SpanChunk(OrderedChunk):
         self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter
     ) -> None:
         super().__init__(place, What.RAN, buffer, counter)
-        self._ended: list[tuple[int, int, str, Mapping[str, Value] | None]] = []
+        self._ended: list[
+            tuple[int, int, str, Mapping[str, Value] | None]
+        ] = []
         """The tick, the step, the outcome and the cause of each span that has
         ended.
         """
@@ -199,8 +201,8 @@ class RefusalChunk(OrderedChunk):
             self._causes.append(cause.plain)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        # How long the last refusal is changes until the next begins; its end is
-        # looked up only as the column is handed over.
+        # How long the last refusal is changes until the next begins; its end
+        # is looked up only as the column is handed over.
         if self._ends:
             self._ends[-1] = self.last.end
         return self._ticks, self._steps, self._ends, self._causes
@@ -220,7 +222,9 @@ class RefusalChunk(OrderedChunk):
 class EntryChunk(ChunkBuffer):
     """Events with an entry each, which is kept as a list."""
 
-    def __init__(self, place: ChunkKey, what: What, buffer: TakeBuffer) -> None:
+    def __init__(
+        self, place: ChunkKey, what: What, buffer: TakeBuffer
+    ) -> None:
         super().__init__(place, what, buffer)
         self._entries: list[tuple[object, ...]] = []
 
@@ -304,8 +308,8 @@ class GaugeChunk(ChunkBuffer):
 
 
 class CountChunk(OrderedChunk):
-    """How often a part of a row has done something: a gauge that goes up by one
-    each time.
+    """How often a part of a row has done something: a gauge that goes up by
+    one each time.
     """
 
     add = OrderedChunk._now

@@ -23,8 +23,8 @@ class TickRange:
 def different(
     before: Take, after: Take, agent: str
 ) -> dict[str, tuple[TickRange, ...]]:
-    """For each row that did not do the same in both takes, the ticks of `after`
-    at which it did something else.
+    """For each row that did not do the same in both takes, the ticks of
+    `after` at which it did something else.
 
     What a row *is* at a tick counts (running, refused, ...), not the numbers
     behind it.

@@ -200,7 +200,9 @@ def _row_lines(
     for part, gauges in record.gauges.items():
         for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):
             value = [gauge.measured.value, gauge.value, gauge.of, gauge.about]
-            yield _line(tick, name, "gauge", row=row_id, part=part, value=value)
+            yield _line(
+                tick, name, "gauge", row=row_id, part=part, value=value
+            )
     for tick, done in zip(
         record.progress.ticks, record.progress.values, strict=True
     ):

@@ -27,11 +27,12 @@ class Header(Document):
     documents: dict[str, str]
     """The project's files: path and text."""
     branched_at: int | None = None
-    """Of a branch the tick at which it leaves the take that it branches off."""
+    """Of a branch the tick at which it leaves the take that it branches off.
+    """
     counts_only: bool = False
     """Whether nothing is recorded but what a study counts: no conditions, no
-    progress, no bodies and no props. Nothing can be explained from such a take,
-    so it is played again in full when it is opened.
+    progress, no bodies and no props. Nothing can be explained from such a
+    take, so it is played again in full when it is opened.
     """
 
     @cached_property

@@ -1,5 +1,5 @@
-"""What a recording of a take hands over at a time, as plain data that can cross
-a pipe.
+"""What a recording of a take hands over at a time, as plain data that can
+cross a pipe.
 
 A take is written in chunks, which end at fixed ticks. Each chunk comes in one
 or more pieces. Where a piece ends says nothing about what was played: a chunk

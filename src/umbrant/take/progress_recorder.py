@@ -11,8 +11,8 @@ from umbrant.take.chunks import EntryChunk
 from umbrant.take.tables import What
 
 EVEN = 1e-6
-"""How far off what is left may be from going on evenly and still count as doing
-so.
+"""How far off what is left may be from going on evenly and still count as
+doing so.
 """
 
 
@@ -28,8 +28,8 @@ class RouteChunk(EntryChunk):
 
 
 class ProgressRecorder(EntryChunk):
-    """How far one row is. What follows from before is not kept, for most things
-    go on evenly.
+    """How far one row is. What follows from before is not kept, for most
+    things go on evenly.
 
     An entry's rate shows only at the tick after it. So the last entry is
     unsettled, and where a chunk ends between the two, it stands once more in
@@ -56,8 +56,8 @@ class ProgressRecorder(EntryChunk):
         """The last progress if it goes on by itself, repeated or not."""
 
     def add(self, progress: Progress) -> None:
-        """Record the progress at this tick. Even progress only extends the last
-        entry, and is recognised without arithmetic.
+        """Record the progress at this tick. Even progress only extends the
+        last entry, and is recognised without arithmetic.
         """
         if (
             progress.left == self._expected
@@ -99,11 +99,13 @@ class ProgressRecorder(EntryChunk):
         """Whether the amount left follows from the last entry and its rate."""
         if self._left is None or left is None:
             return self._left is left
-        return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
+        return (
+            abs(self._left - self._rate * (tick - self._since) - left) < EVEN
+        )
 
     def _keep(self, progress: Progress, tick: int, *, goes_on: bool) -> None:
-        """Keep it. A step right after the one that was kept last shows how fast
-        that goes.
+        """Keep it. A step right after the one that was kept last shows how
+        fast that goes.
         """
         before = None
         if goes_on and tick == self._since + 1:

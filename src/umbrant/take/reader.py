@@ -95,8 +95,9 @@ class Take:
     """The cues that were done, in the order in which they were."""
 
     def number_changes(self, body: str, number: str) -> Changes[float]:
-        """A number of a body in hundredths, where it changes: as keys are kept.
-        Numbers that drift change at nearly every tick, which nobody can see.
+        """A number of a body in hundredths, where it changes: as keys are
+        kept. Numbers that drift change at nearly every tick, which nobody can
+        see.
         """
         values = self.body_numbers.get(body, {}).get(number)
         if values is None or not len(values):
@@ -142,8 +143,11 @@ def read_take(path: Path, only: str | None = None) -> Take:
         ) as file:
             take = _read(path, file, only)
     except (sqlite3.Error, UnicodeDecodeError, OSError, DamagedTake) as error:
-        # SQLite quotes what it finds in a damaged file, which need not be text.
-        reason = printable((str(error) or type(error).__name__).splitlines()[0])
+        # SQLite quotes what it finds in a damaged file, which need not be
+        # text.
+        reason = printable(
+            (str(error) or type(error).__name__).splitlines()[0]
+        )
         raise TakeError(
             f"{path}: this is no take, or it is damaged ({reason}). Roll the scenario again."
         ) from error
@@ -253,7 +257,9 @@ def _read_events(
 
 def _header(meta: Mapping[str, str]) -> Header:
     """What the take says of itself, with documents that can be read."""
-    header = decoded("the header", Header.model_validate_json, meta.get(HEADER))
+    header = decoded(
+        "the header", Header.model_validate_json, meta.get(HEADER)
+    )
     if header.format != FORMAT:
         raise DamagedTake(f"its format is '{header.format}', not '{FORMAT}'")
     decoded("the documents", lambda each: each.played.players, header)

@@ -115,8 +115,8 @@ class Changes(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class KeyWrite:
-    """A key's value, and the row and part that wrote it; no row for values that
-    were there at the start.
+    """A key's value, and the row and part that wrote it; no row for values
+    that were there at the start.
     """
 
     value: Value | None
@@ -157,8 +157,8 @@ class AtomStep(NamedTuple):
 
 
 class EventStep(NamedTuple):
-    """An event that an agent received or raised, with its place in the order of
-    the tick.
+    """An event that an agent received or raised, with its place in the order
+    of the tick.
     """
 
     tick: int
@@ -191,8 +191,8 @@ class CueStep(NamedTuple):
 
 
 class ProgressSample(NamedTuple):
-    """The progress of an action at a tick: `left` of `of`, in `unit`. Until the
-    next sample each tick takes `rate` off `left`.
+    """The progress of an action at a tick: `left` of `of`, in `unit`. Until
+    the next sample each tick takes `rate` off `left`.
     """
 
     left: float | None
@@ -309,7 +309,8 @@ class RowRecord:
             return done
         return done._replace(
             left=max(
-                0.0, done.left - done.rate * (tick - self.progress.ticks[index])
+                0.0,
+                done.left - done.rate * (tick - self.progress.ticks[index]),
             )
         )
 
@@ -333,7 +334,8 @@ class AgentRecord:
     keys: dict[str, Changes[KeyWrite]] = field(default_factory=dict)
     """Its own keys, and those it shares with others."""
     writes: list[WriteStep] = field(default_factory=list)
-    """Every write of a key by the agent or, on its own blackboard, by a cue."""
+    """Every write of a key by the agent or, on its own blackboard, by a cue.
+    """
     received: list[EventStep] = field(default_factory=list)
     raised: list[EventStep] = field(default_factory=list)
     said: list[SaidStep] = field(default_factory=list)

@@ -22,9 +22,9 @@ class TakeRecorder(TakeBuffer):
     """Keeps what is played until it is handed over to `push`: at the end of
     each chunk, and whenever `due` says so.
 
-    `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends
-    on that alone, never on when `due`, which is asked after each tick, said so.
-    With `counts_only` it is as the header of such a take says.
+    `chunk_ticks` is how many ticks a chunk has. What the pieces come to
+    depends on that alone, never on when `due`, which is asked after each tick,
+    said so. With `counts_only` it is as the header of such a take says.
     """
 
     def __init__(
@@ -99,7 +99,9 @@ class TakeRecorder(TakeBuffer):
             return
         levels = self._levels.get(name)
         if levels is None:
-            levels = self._levels[name] = LevelTrack(self, self._chunk_began_at)
+            levels = self._levels[name] = LevelTrack(
+                self, self._chunk_began_at
+            )
         levels.tell(level)
         if self._places.get(name) != (place, carrier):
             self._places[name] = place, carrier
@@ -117,7 +119,9 @@ class TakeRecorder(TakeBuffer):
         name = f"{body}{NUMBER_OF}{number}"
         levels = self._levels.get(name)
         if levels is None:
-            levels = self._levels[name] = LevelTrack(self, self._chunk_began_at)
+            levels = self._levels[name] = LevelTrack(
+                self, self._chunk_began_at
+            )
         levels.tell(value)
 
     def tick_done(self) -> None:

@@ -51,8 +51,8 @@ class SampledTrack:
 
 
 class PoseTrack(SampledTrack):
-    """The position and heading of one body at each tick: rows of (x, y, heading
-    in degrees), float32.
+    """The position and heading of one body at each tick: rows of (x, y,
+    heading in degrees), float32.
     """
 
     def __init__(self, buffer: TakeBuffer, first: int) -> None:

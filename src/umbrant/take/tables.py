@@ -1,5 +1,5 @@
-"""How a take lies in its SQLite file. The writer, the reader and the export all
-use these names and columns.
+"""How a take lies in its SQLite file. The writer, the reader and the export
+all use these names and columns.
 """
 
 import struct
@@ -57,8 +57,8 @@ class What(StrEnum):
     """The kinds of chunks, besides measured numbers."""
 
     RAN = "ran"
-    """Spans: of those that ended the `ends`, and as `more` their outcomes, then
-    their causes, as a list each.
+    """Spans: of those that ended the `ends`, and as `more` their outcomes,
+    then their causes, as a list each.
 
     One that ran on stands again in the next chunk. `steps` are those of the
     ticks, then those of the ends.
@@ -80,8 +80,8 @@ class What(StrEnum):
     WAY = "way"
     """The corners of the way it was on."""
     COUNTED = "counted"
-    """That something has been done once more; the one of `numbers` is how often
-    it had been before.
+    """That something has been done once more; the one of `numbers` is how
+    often it had been before.
     """
 
 

@@ -211,8 +211,8 @@ def first_difference(
     one: Sequence[TakePiece], other: Sequence[TakePiece]
 ) -> str:
     """Where two recordings of whole chunks first differ: a thing of the take
-    and when, such as 'ran of dog/woof at tick 120'; empty where they are equal,
-    whatever their pieces.
+    and when, such as 'ran of dog/woof at tick 120'; empty where they are
+    equal, whatever their pieces.
     """
     for here, there in zip_longest(_chunks_of(one), _chunks_of(other)):
         chunk = here or there
@@ -269,7 +269,9 @@ def _put_meta(file: sqlite3.Connection, name: str, value: str) -> None:
     file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
 
 
-def _put_chunk(file: sqlite3.Connection, chunk: _OpenChunk, ticks: int) -> None:
+def _put_chunk(
+    file: sqlite3.Connection, chunk: _OpenChunk, ticks: int
+) -> None:
     """Write a chunk, and that so many ticks are there with it: all of it or
     nothing.
     """
@@ -280,7 +282,9 @@ def _put_chunk(file: sqlite3.Connection, chunk: _OpenChunk, ticks: int) -> None:
         for field, statement in PLAIN.items():
             _put_rows(file, statement, chunk.rows[field])
         for table, tracks in (("pose", chunk.poses), ("level", chunk.levels)):
-            found = [(name, first, numbers) for name, numbers in tracks.items()]
+            found = [
+                (name, first, numbers) for name, numbers in tracks.items()
+            ]
             _put_rows(file, f"INSERT INTO {table} VALUES (?,?,?)", found)  # noqa: S608
         _put_meta(file, RECORDED, str(ticks))
         file.execute("COMMIT")

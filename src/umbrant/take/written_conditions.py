@@ -1,5 +1,5 @@
-"""The conditions of a take, as its documents hold them: what is written in them
-is not recorded.
+"""The conditions of a take, as its documents hold them: what is written in
+them is not recorded.
 """
 
 from collections.abc import Mapping
@@ -18,8 +18,8 @@ class WrittenConditions:
     read once.
     """
 
-    # Nodes of the project's own are not known here, and need not be: none takes
-    # a condition.
+    # Nodes of the project's own are not known here, and need not be: none
+    # takes a condition.
 
     def __init__(self, header: Header) -> None:
         self._header = header

@@ -20,7 +20,9 @@ def sniff(me: Agent, where: PointKey) -> bool:
     return crumb is not None
 
 
-@action("nibble", success="the crumb is gone", failure="there is no crumb here")
+@action(
+    "nibble", success="the crumb is gone", failure="there is no crumb here"
+)
 def nibble(me: Agent) -> Steps:
     """Eats the crumb it stands on, in two bites.
 

@@ -145,9 +145,7 @@ class ConditionWriter:
             self._put(depth, f"if {name} is not {decisive}:")
             before = self.atoms
             truth = self._truth(part, depth + 1)
-            known = (
-                f"None if {name} is None or {truth} is None else {not decisive}"
-            )
+            known = f"None if {name} is None or {truth} is None else {not decisive}"
             self._put(
                 depth + 1,
                 f"{name} = {decisive} if {truth} is {decisive} else {known}",
@@ -345,7 +343,8 @@ class ConditionWriter:
                     self._name(cause("not_set", key=key), "u"),
                 )
                 self._put(
-                    depth, f"{name} = {self._bind(self._source.key(key))}.value"
+                    depth,
+                    f"{name} = {self._bind(self._source.key(key))}.value",
                 )
                 self._note_cause(missing, f"{name} is None", unset, depth)
                 return name
@@ -379,7 +378,9 @@ class ConditionWriter:
             # The atom is more than this sense, so no reader knows which range
             # was left out.
             reason = f"with_range({reason}, {self._bind(sensed.range_m)})"
-        self._note_cause(missing, f"{got}.cause is not None", reason, depth + 1)
+        self._note_cause(
+            missing, f"{got}.cause is not None", reason, depth + 1
+        )
         return name
 
     def _inner_truth(self, tree: ConditionTree, depth: int) -> str:

@@ -30,7 +30,9 @@ class GeneratedExpression:
         result.
         """
         names = ", ".join(self.bound).format(n="")
-        maker = _maker(names, self.lines.format(n=""), self.result.format(n=""))
+        maker = _maker(
+            names, self.lines.format(n=""), self.result.format(n="")
+        )
         function: Callable[[], Any] = maker(*self.bound.values())
         return function
 
@@ -40,9 +42,9 @@ class BoundSense:
     """A sense with its arguments, as a function that returns a Reading or a
     bare value.
 
-    `in_line` may be an expression for the same, of type yes or no, in which the
-    names in braces are those in `arguments`; the writer then puts it into the
-    source instead of a call.
+    `in_line` may be an expression for the same, of type yes or no, in which
+    the names in braces are those in `arguments`; the writer then puts it into
+    the source instead of a call.
     """
 
     function: Callable[[], Any]

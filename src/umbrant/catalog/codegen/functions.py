@@ -34,7 +34,9 @@ def compile_maker(
 def _show_in_tracebacks(
     name: str, source: str, maker: Callable[..., Any]
 ) -> None:
-    """Register the lines with `linecache` for as long as code of theirs exists."""
+    """Register the lines with `linecache` for as long as code of theirs
+    exists.
+    """
     # Without a time of change `linecache.checkcache` leaves the entry alone.
     linecache.cache[name] = (
         len(source),
@@ -42,8 +44,8 @@ def _show_in_tracebacks(
         source.splitlines(keepends=True),
         name,
     )
-    # The functions that `make` returns outlive it; what all of them hold is its
-    # inner code.
+    # The functions that `make` returns outlive it; what all of them hold is
+    # its inner code.
     inner = next(
         each for each in maker.__code__.co_consts if isinstance(each, CodeType)
     )

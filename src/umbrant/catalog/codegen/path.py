@@ -51,13 +51,13 @@ PathFunction = Callable[[Me], Status]
 
 Unwind = Callable[[Me, int, Status], Status]
 """Called as `unwind(me, index, status)` when what is at an index has ended:
-hands the status to the wrappers around it, the innermost first, and returns the
-row's status.
+hands the status to the wrappers around it, the innermost first, and returns
+the row's status.
 """
 
 FailUnbound = Callable[[Me, int, Unbound], tuple[int, Status]]
-"""Called when something at an index has no value now: the index of the row that
-fails by it, and its status.
+"""Called when something at an index has no value now: the index of the row
+that fails by it, and its status.
 """
 
 
@@ -186,8 +186,8 @@ if progress is not end.last_progress and progress is not None:
 return RUNNING""",
     ),
 )
-"""The same where progress is recorded. The same object again means that it goes
-on as it did.
+"""The same where progress is recorded. The same object again means that it
+goes on as it did.
 """
 
 
@@ -218,8 +218,8 @@ def generate_path(
     fail_unbound: FailUnbound,
 ) -> PathFunction:
     """A function that does these checks, each with the index of its wrapper,
-    and then goes on with `end`, which is at `index`. For STEP and REPORTED_STEP
-    `end` is SteppedWork.
+    and then goes on with `end`, which is at `index`. For STEP and
+    REPORTED_STEP `end` is SteppedWork.
     """
     make = _maker(
         tuple((at, _form(check)) for at, check in checks), index, form

@@ -27,8 +27,8 @@ Others = Literal["once", "again and again"]
 
 
 class _InOrder(Wrapper):
-    """Children one after the other. A child that was running is resumed, unless
-    a watched guard says otherwise.
+    """Children one after the other. A child that was running is resumed,
+    unless a watched guard says otherwise.
     """
 
     def __init__(

@@ -243,8 +243,8 @@ def listen(me: Me, where: PointKey, *, what: str = "") -> bool | Cause:
 
 
 def audible(me: Me, what: str) -> tuple[float, float] | None:
-    """Where the latest noise came from that the body can hear; None if there is
-    none.
+    """Where the latest noise came from that the body can hear; None if there
+    is none.
     """
     for noise in reversed(me.world.noises()):
         reaches = (

@@ -1,5 +1,5 @@
-"""The rows of which machines are made. The words and the rules are those of the
-W3C's SCXML Recommendation.
+"""The rows of which machines are made. The words and the rules are those of
+the W3C's SCXML Recommendation.
 
 These classes say how an author set a row up; how machines run is told in
 `engine.chart` and `engine.machines`.

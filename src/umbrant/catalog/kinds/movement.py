@@ -9,7 +9,13 @@ from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Steps, action
 from umbrant.catalog.geometry import distance_m, heading_to, turn_between
 from umbrant.catalog.outcomes import once_only
-from umbrant.catalog.params import AnAgent, Degrees, Range, Reach, SpreadSeconds
+from umbrant.catalog.params import (
+    AnAgent,
+    Degrees,
+    Range,
+    Reach,
+    SpreadSeconds,
+)
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import Point
@@ -49,7 +55,10 @@ def go(
 def reachable(me: Me, place: Point) -> Point | None:
     """The place nearest to a point that the body can walk to, if there is one."""
     near = me.world.walkable_near(me.body.name, place)
-    if near is not None and me.world.route_to(me.body.name, near).cause is None:
+    if (
+        near is not None
+        and me.world.route_to(me.body.name, near).cause is None
+    ):
         return near
     return None
 
@@ -229,8 +238,8 @@ def wander(
 def point_around(
     me: Me, centre: Point, least_m: float, most_m: float
 ) -> Point | None:
-    """A point drawn evenly from the ring around a centre, to which the body can
-    walk; None if none was met.
+    """A point drawn evenly from the ring around a centre, to which the body
+    can walk; None if none was met.
 
     That there is a way is asked last, for it may take a search.
     """
@@ -399,8 +408,8 @@ def take_cover(
 
 
 def _cover(me: Me, watcher: Point, within: float) -> Point | None:
-    """The nearest of a grid of points around that is out of the watcher's sight
-    and can be walked to.
+    """The nearest of a grid of points around that is out of the watcher's
+    sight and can be walked to.
     """
     here = me.body.place
     if me.world.look(watcher, here).blocked_by is not None:

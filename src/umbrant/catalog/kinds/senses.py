@@ -180,7 +180,9 @@ def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
         return Reading(False, None, cause("silence"))
     if nearest > within:
         return Reading(
-            False, nearest, cause("too_far", distance_m=nearest, range_m=within)
+            False,
+            nearest,
+            cause("too_far", distance_m=nearest, range_m=within),
         )
     return Reading(False, nearest, cause("too_quiet", distance_m=nearest))
 

@@ -37,8 +37,8 @@ class AtomResult(NamedTuple):
     """The result of evaluating one atom of a condition: a comparison, a sense,
     or a bare key.
 
-    `left` and `right` are the sides of a comparison. For a bare sense `left` is
-    the number behind its yes or no, such as the distance of `can_see`, and
+    `left` and `right` are the sides of a comparison. For a bare sense `left`
+    is the number behind its yes or no, such as the distance of `can_see`, and
     `cause` is what stood in the way.
     """
 

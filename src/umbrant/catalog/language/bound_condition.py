@@ -32,8 +32,8 @@ class BoundCondition:
     """A condition bound to one agent: the engine's GeneratedCondition.
 
     `report` is called with an atom's index and its result whenever that is
-    another result than the last one; with None when the atom was not evaluated,
-    because an earlier one decided.
+    another result than the last one; with None when the atom was not
+    evaluated, because an earlier one decided.
     """
 
     def __init__(
@@ -63,7 +63,9 @@ class BoundCondition:
         )
         if (
             not is_same
-            or sum(one != other for one, other in zip(mine, given, strict=True))
+            or sum(
+                one != other for one, other in zip(mine, given, strict=True)
+            )
             != changed
         ):
             return False

@@ -12,8 +12,8 @@ from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, number_text
 
 OPENS, CLOSES = "‹", "›"
-"""What a blank stands between. No condition can hold either, so a blank that is
-left is found.
+"""What a blank stands between. No condition can hold either, so a blank that
+is left is found.
 """
 BLANK = re.compile(f"{OPENS}([^{OPENS}{CLOSES}]*){CLOSES}")
 MOST = 100
@@ -46,8 +46,8 @@ _KEYS_FOR = {
 
 @dataclass(frozen=True)
 class Completion:
-    """Something that can be written: `text` takes the place of what stands from
-    `start` to the cursor. It satisfies the search's `SearchMatch`.
+    """Something that can be written: `text` takes the place of what stands
+    from `start` to the cursor. It satisfies the search's `SearchMatch`.
     """
 
     title: str
@@ -116,7 +116,12 @@ def completions(
     from_atom = cursor - len(typed)
     phrases = [
         Completion(
-            each.title, each.place, each.phrase, each.help, each.text, from_atom
+            each.title,
+            each.place,
+            each.phrase,
+            each.help,
+            each.text,
+            from_atom,
         )
         for each in _phrases(words)
     ]
@@ -260,5 +265,10 @@ def _for_param(
     for name in dict.fromkeys(words.names.get(param.type, ())):
         if name not in words.keys:
             yield Completion(
-                name, _KINDS_OF_NAME.get(param.type, "row"), "", "", name, start
+                name,
+                _KINDS_OF_NAME.get(param.type, "row"),
+                "",
+                "",
+                name,
+                start,
             )

@@ -34,8 +34,8 @@ def evaluate_on_grid(tree: ConditionTree, values: Mapping[str, Grid]) -> Grid:
     """The condition's answers: 1 yes, 0 no, NaN unknown, in the shape the
     values broadcast to.
 
-    `values` holds numbers, or 1 and 0 for yes and no, NaN where unknown, by key
-    and by the source of each sense, such as `distance(visitor)`. Raises
+    `values` holds numbers, or 1 and 0 for yes and no, NaN where unknown, by
+    key and by the source of each sense, such as `distance(visitor)`. Raises
     KeyError for what is missing in it, TypeError for a text.
     """
     match tree:

@@ -97,7 +97,9 @@ def _said(
             yield from _bracketed(part, catalog, quantity)
         case Conjunction(parts=parts) | Disjunction(parts=parts):
             yield from _joined(
-                parts, "and" if isinstance(tree, Conjunction) else "or", catalog
+                parts,
+                "and" if isinstance(tree, Conjunction) else "or",
+                catalog,
             )
         case Arithmetic(sign=sign, left=left, right=right):
             yield from _bracketed(left, catalog, quantity)

@@ -3,9 +3,9 @@ not raining`.
 
 It takes what the phrase writer writes, with or without its small words, with
 its optional parts in any order. What comes out is the tree that the call form
-`can_see(visitor, within=8)` gives; both are stored in that form. A word that is
-a key is read as the key wherever a value may stand, also where it is a small
-word elsewhere.
+`can_see(visitor, within=8)` gives; both are stored in that form. A word that
+is a key is read as the key wherever a value may stand, also where it is a
+small word elsewhere.
 """
 
 import re
@@ -167,9 +167,9 @@ def _spelled_out(
     text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names
 ) -> str:
     """A call form as the language has it. A sense that is given one thing too
-    many is the one that takes it: `distance(a, b)` is `distance_between(a, b)`,
-    `stat(a, energy)` is `stat_of(a, "energy")`. What names no key and something
-    of the scene gets its quotes.
+    many is the one that takes it: `distance(a, b)` is `distance_between(a,
+    b)`, `stat(a, energy)` is `stat_of(a, "energy")`. What names no key and
+    something of the scene gets its quotes.
     """
     try:
         calls = [
@@ -245,7 +245,11 @@ class _Pattern:
 
 class _PhraseReader:
     def __init__(
-        self, text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names
+        self,
+        text: str,
+        keys: Mapping[str, Key],
+        catalog: Catalog,
+        names: Names,
     ) -> None:
         self.text, self.keys, self.catalog, self.names = (
             text,
@@ -444,8 +448,8 @@ class _PhraseReader:
     def _sign(
         self, at: int, signs: Mapping[tuple[str, ...], str]
     ) -> tuple[str, int] | None:
-        """A comparison in words or as a sign, and where it ends. `is` may stand
-        before it.
+        """A comparison in words or as a sign, and where it ends. `is` may
+        stand before it.
         """
         if self._is(at, "is"):
             at += 1
@@ -503,7 +507,11 @@ class _PhraseReader:
                 span = token.span[0], number.span[1]
                 return Match(NumberTerm(-float(number.text), span), at + 2)
         follows = self._token(at + 1)
-        if token.kind == "word" and follows is not None and follows.text == "(":
+        if (
+            token.kind == "word"
+            and follows is not None
+            and follows.text == "("
+        ):
             called = self._call(at)
             if called is not None:
                 return called
@@ -517,9 +525,11 @@ class _PhraseReader:
         if not matches:
             self.furthest = max(self.furthest, at)
             return None
-        # The longest that was read counts; of equals the one with more words of
-        # its own.
-        return max(matches, key=lambda each: (each.end, each.known, each.words))
+        # The longest that was read counts; of equals the one with more words
+        # of its own.
+        return max(
+            matches, key=lambda each: (each.end, each.known, each.words)
+        )
 
     def _in_brackets(self, at: int) -> Match | None:
         found = self._any(at + 1)
@@ -554,7 +564,9 @@ class _PhraseReader:
                 NumberTerm(float(token.text), token.span), at + 1, known=1
             )
         elif token.kind == "text":
-            yield Match(TextTerm(token.text[1:-1], token.span), at + 1, known=1)
+            yield Match(
+                TextTerm(token.text[1:-1], token.span), at + 1, known=1
+            )
         elif token.text in self.keys:
             yield Match(KeyTerm(token.text, token.span), at + 1, known=1)
         elif token.word in ("yes", "no"):
@@ -572,7 +584,9 @@ class _PhraseReader:
         `is set`.
         """
         about = [each for each in self.patterns if each.slot_first]
-        for place in range(at + 1, min(len(self.tokens) - 1, at + _MOST_WORDS)):
+        for place in range(
+            at + 1, min(len(self.tokens) - 1, at + _MOST_WORDS)
+        ):
             if not (self._is(place, "is") and self._is(place + 1, "not")):
                 continue
             asserted = copy(self)
@@ -644,7 +658,9 @@ class _PhraseReader:
                 self._fixed(text, at, pattern.slot_first, spared)
                 for spared in (False, True)
             }
-            for end, count in sorted(each for each in ways if each is not None):
+            for end, count in sorted(
+                each for each in ways if each is not None
+            ):
                 yield from self._parts(
                     pattern, tuple(rest), given, end, words + count, known
                 )
@@ -655,7 +671,12 @@ class _PhraseReader:
         for match in matches:
             now = {**given, param.name: match.tree}
             yield from self._parts(
-                pattern, tuple(rest), now, match.end, words, known + match.known
+                pattern,
+                tuple(rest),
+                now,
+                match.end,
+                words,
+                known + match.known,
             )
 
     def _fixed(
@@ -706,7 +727,9 @@ class _PhraseReader:
         if param.type is ParamType.KEY:
             return
         if token.kind == "text":
-            yield Match(TextTerm(token.text[1:-1], token.span), at + 1, known=1)
+            yield Match(
+                TextTerm(token.text[1:-1], token.span), at + 1, known=1
+            )
             return
         yield from self._names_at(at, param.type)
         if param.type not in _NAMING and token.text not in JOINING:
@@ -763,7 +786,9 @@ def _tokens(text: str) -> Iterator[Token]:
     for found in _TOKEN.finditer(text):
         kind = found.lastgroup
         if kind is not None:
-            yield Token(found[kind], (found.start(kind), found.end(kind)), kind)
+            yield Token(
+                found[kind], (found.start(kind), found.end(kind)), kind
+            )
 
 
 def _pattern(kind: Kind) -> _Pattern:
@@ -790,11 +815,13 @@ def _words_of(pattern: _Pattern) -> Iterator[str]:
 def _called(
     kind: Kind, given: Mapping[str, ConditionTree], span: TextSpan
 ) -> SenseCall:
-    """A sense with its arguments: those that must be given by place, the others
-    by name.
+    """A sense with its arguments: those that must be given by place, the
+    others by name.
     """
     by_place = [param for param in kind.params if param.required]
-    args = tuple(given[param.name] for param in by_place if param.name in given)
+    args = tuple(
+        given[param.name] for param in by_place if param.name in given
+    )
     named = tuple(
         (param.name, given[param.name])
         for param in kind.params

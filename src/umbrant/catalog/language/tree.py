@@ -61,7 +61,9 @@ class NumberTerm:
 
 @dataclass(frozen=True)
 class TextTerm:
-    """A text in quotes: a named place, or something to compare a text key with."""
+    """A text in quotes: a named place, or something to compare a text key
+    with.
+    """
 
     value: str
     span: TextSpan = field(compare=False)

@@ -39,7 +39,9 @@ _ENTRY = re.compile(
     re.VERBOSE,
 )
 _YES_NO = {"yes": True, "no": False}
-HOW = "Write a name and a range or a value, such as `tired 0..100` or `gold 5`."
+HOW = (
+    "Write a name and a range or a value, such as `tired 0..100` or `gold 5`."
+)
 
 
 @dataclass(frozen=True)
@@ -183,5 +185,7 @@ def _range(
                 f"{low:g} is above {high:g}; write the lower one first."
             )
         if value is not None and not low <= value <= high:
-            raise _EntryError(f"{value:g} is not between {low:g} and {high:g}.")
+            raise _EntryError(
+                f"{value:g} is not between {low:g} and {high:g}."
+            )
     return low, high, value

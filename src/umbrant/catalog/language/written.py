@@ -1,9 +1,9 @@
 """What of an atom's result stands in the condition itself.
 
-A take keeps what was measured, and not what it was compared with, where that is
-written in its documents. So a reader fills it in, and a number that is edited
-changes nothing in a take before the first tick at which what was measured gives
-another answer with it.
+A take keeps what was measured, and not what it was compared with, where that
+is written in its documents. So a reader fills it in, and a number that is
+edited changes nothing in a take before the first tick at which what was
+measured gives another answer with it.
 """
 
 from typing import NamedTuple
@@ -119,8 +119,8 @@ def _written(atom: ConditionTree, catalog: Catalog) -> WrittenPart:
 
 
 def written_range(ask: SenseCall, kind: Kind) -> float | None:
-    """How far a sense that is bounded is to look: what is written, or else what
-    it does without. None where a key says it, and for a sense that is not
+    """How far a sense that is bounded is to look: what is written, or else
+    what it does without. None where a key says it, and for a sense that is not
     bounded.
     """
     param = kind.param(kind.bounded_by)

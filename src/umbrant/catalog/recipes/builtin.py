@@ -93,7 +93,11 @@ CHASE = Recipe(
             "sequence",
             "Search",
             row(
-                "there", "move_to", "Go there", target=key(LAST_SEEN), reach=0.6
+                "there",
+                "move_to",
+                "Go there",
+                target=key(LAST_SEEN),
+                reach=0.6,
             ),
             row("look", "look_about", "Look about", duration=3.0),
             row("forget", "clear", "Give up", key=key(LAST_SEEN)),
@@ -103,7 +107,11 @@ CHASE = Recipe(
         upkeep=(looking_out(),),
     ),
     (TARGET, SEEN, LAST_SEEN),
-    (Blank("top", "when"), Blank("chase", "target"), Blank("look", "duration")),
+    (
+        Blank("top", "when"),
+        Blank("chase", "target"),
+        Blank("look", "duration"),
+    ),
 )
 
 GUARD_POST = Recipe(
@@ -184,7 +192,11 @@ FLEE = Recipe(
         ),
     ),
     (TARGET,),
-    (Blank("flee", "when"), Blank("away", "distance"), Blank("home", "target")),
+    (
+        Blank("flee", "when"),
+        Blank("away", "distance"),
+        Blank("home", "target"),
+    ),
 )
 
 STRIKE = Recipe(
@@ -262,7 +274,11 @@ FOLLOW = Recipe(
         ),
     ),
     (TARGET,),
-    (Blank("keep", "target"), Blank("keep", "distance"), Blank("keep", "when")),
+    (
+        Blank("keep", "target"),
+        Blank("keep", "distance"),
+        Blank("keep", "when"),
+    ),
 )
 
 SEARCH = Recipe(
@@ -451,7 +467,11 @@ UTILITY = Recipe(
             "option",
             "Rest",
             row(
-                "tired", "consider", "Tiredness", input="tiredness", curve=RISES
+                "tired",
+                "consider",
+                "Tiredness",
+                input="tiredness",
+                curve=RISES,
             ),
             row("bed", "move_to", "Go to rest", target=OTHER_PLACE),
             row("sleep", "wait", "Sleep", duration=3.0),

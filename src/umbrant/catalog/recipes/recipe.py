@@ -1,6 +1,6 @@
 """What a recipe is, and how it is put into a behavior: its rows with ids of
-their own, its keys declared where they are missing, its blanks filled with what
-the scenario has.
+their own, its keys declared where they are missing, its blanks filled with
+what the scenario has.
 """
 
 from collections.abc import Iterable, Iterator, Mapping

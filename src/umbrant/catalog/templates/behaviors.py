@@ -1,12 +1,19 @@
-"""What a new thing begins as: projects, behaviors to start from, and every part
-of a setting.
+"""What a new thing begins as: projects, behaviors to start from, and every
+part of a setting.
 """
 
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from umbrant.model.behaviors import Behavior, Blackboard, Guard, Key, Row, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Guard,
+    Key,
+    Row,
+    Watch,
+)
 from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import fresh_id
 from umbrant.model.staging import (
@@ -22,8 +29,8 @@ from umbrant.model.values import KeyType, PlaceRef
 
 
 def fresh_name(wanted: str, taken: Iterable[str], between: str = "_") -> str:
-    """A name like the one that is wanted that is not taken yet: `key`, `key_2`,
-    `key_3`.
+    """A name like the one that is wanted that is not taken yet: `key`,
+    `key_2`, `key_3`.
     """
     names = set(taken)
     name, count = wanted, 1
@@ -104,8 +111,8 @@ TEMPLATES: tuple[Template, ...] = (
 def behavior_from(
     start: Template, name: str, title: str, blackboard: str
 ) -> Behavior:
-    """A new behavior that begins as a starting point does, its rows with ids of
-    their own.
+    """A new behavior that begins as a starting point does, its rows with ids
+    of their own.
     """
     behavior = Behavior(name=name, title=title, blackboard=blackboard)
     ids = {}
@@ -140,8 +147,8 @@ def behavior_from(
 
 
 def new_project(title: str) -> Project:
-    """A project to begin with: a yard with a hut, a character that goes between
-    two places, and a visitor to steer. Both can be hurt.
+    """A project to begin with: a yard with a hut, a character that goes
+    between two places, and a visitor to steer. Both can be hurt.
     """
     there = {"target": PlaceRef(place="gate")}
     back = {"target": PlaceRef(place="well")}
@@ -175,7 +182,8 @@ def new_project(title: str) -> Project:
                 height_m=14,
                 areas=(
                     Area(
-                        name="hut", corners=((10, 5), (14, 5), (14, 9), (10, 9))
+                        name="hut",
+                        corners=((10, 5), (14, 5), (14, 9), (10, 9)),
                     ),
                 ),
                 places=(

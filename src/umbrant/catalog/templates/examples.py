@@ -498,8 +498,8 @@ def _say(row_id: str, under: str, text: str) -> Row:
 
 
 def _args(kind: Kind) -> dict[str, ParamValue]:
-    """A value for each parameter that must have one, and for those that make it
-    worth watching.
+    """A value for each parameter that must have one, and for those that make
+    it worth watching.
     """
     found: dict[str, ParamValue] = {}
     taken: set[str] = set()
@@ -514,7 +514,9 @@ def _args(kind: Kind) -> dict[str, ParamValue]:
 def _sample(param: Param, taken: set[str]) -> ParamValue:
     if param.type is ParamType.KEY:
         fitting = [key.name for key in _KEYS if key.type in param.keys]
-        name = next((name for name in fitting if name not in taken), fitting[0])
+        name = next(
+            (name for name in fitting if name not in taken), fitting[0]
+        )
         taken.add(name)
         return KeyRef(key=name)
     if param.type is ParamType.CHOICE:

@@ -85,7 +85,10 @@ def _cover_problems(project: Project) -> Iterator[Problem]:
             f"`scenario`: there is no scenario '{project.cover.scenario}'."
         )
         yield Problem(
-            COVER_FILE, "", message, did_you_mean(project.cover.scenario, names)
+            COVER_FILE,
+            "",
+            message,
+            did_you_mean(project.cover.scenario, names),
         )
 
 

@@ -126,7 +126,9 @@ def _formula(
     project: Project, board: Blackboard, key: Key, file: str, catalog: Catalog
 ) -> Iterator[Problem]:
     keys = project.keys_on(board.name)
-    for fault in faults(key.formula, keys, catalog, board.name, wants=key.type):
+    for fault in faults(
+        key.formula, keys, catalog, board.name, wants=key.type
+    ):
         message = (
             f"the formula of `{key.name}`, at character {fault.span[0] + 1}: "
             f"{fault.message.rstrip('.')}."

@@ -14,7 +14,12 @@ from umbrant.catalog.validation.structure import (
 )
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
-from umbrant.model.kind_ids import ANY_EVENT, ON_EVENT, STATE_DONE, USE_BEHAVIOR
+from umbrant.model.kind_ids import (
+    ANY_EVENT,
+    ON_EVENT,
+    STATE_DONE,
+    USE_BEHAVIOR,
+)
 from umbrant.model.parts import GUARD, part_name
 from umbrant.model.printable import a_or_an
 from umbrant.model.problems import Problem, did_you_mean
@@ -32,8 +37,8 @@ class CleanBehavior:
     rows: dict[str, tuple[Row, tuple[str | None, ...]]] = field(
         default_factory=dict
     )
-    """Each row with the kinds of those around it: of the row that it is in, and
-    of the rows in it.
+    """Each row with the kinds of those around it: of the row that it is in,
+    and of the rows in it.
     """
 
 

@@ -180,7 +180,9 @@ class _Cue:
             return
         yield from self._in_cast(action.of)
         for member in self._meant(action.of):
-            yield from self._key_of(self.project.keys_of_member(member), action)
+            yield from self._key_of(
+                self.project.keys_of_member(member), action
+            )
 
     def _key_of(
         self, keys: dict[str, Key], action: SetKey
@@ -210,7 +212,9 @@ class _Cue:
         for member in self._meant(action.of):
             yield from self._held_of(member, action)
 
-    def _held_of(self, member: Member, action: HoldResult) -> Iterator[Problem]:
+    def _held_of(
+        self, member: Member, action: HoldResult
+    ) -> Iterator[Problem]:
         behavior = member.behavior
         if behavior is None or self.project.find_behavior(behavior) is None:
             return

@@ -41,7 +41,9 @@ def study(
     project: ProjectArg,
     out: Annotated[
         Path,
-        typer.Option("--out", metavar="DIR", help="where its results are kept"),
+        typer.Option(
+            "--out", metavar="DIR", help="where its results are kept"
+        ),
     ],
     scenario: Annotated[
         str | None, typer.Option(metavar="S", help="which scenario")
@@ -97,7 +99,9 @@ def study(
         runs = list(_runs(found, name, seeds, varied))
         first = found.scenario(name).seed
         taken = range(first, first + seeds)
-        same = identity(found, name, taken, vary or (), counts_only=counts_only)
+        same = identity(
+            found, name, taken, vary or (), counts_only=counts_only
+        )
         with StudyFile(out, same) as file:
             file.note(
                 scenario=name,
@@ -137,7 +141,8 @@ def _runs(
     first, number = project.scenario(scenario).seed, 0
     for values in combinations(varied):
         given = {
-            each.name: value for each, value in zip(varied, values, strict=True)
+            each.name: value
+            for each, value in zip(varied, values, strict=True)
         }
         for seed in range(first, first + seeds):
             yield Run(number, seed, given)
@@ -176,8 +181,8 @@ def _play(
 
 @dataclass
 class _Orders:
-    """How the takes of a study are played: which project each is of, and by how
-    many.
+    """How the takes of a study are played: which project each is of, and by
+    how many.
     """
 
     project: Project

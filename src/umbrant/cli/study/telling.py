@@ -53,7 +53,8 @@ def tell(file: StudyFile, project: Project, scenario: str) -> None:
         ]
         by_chance = [*file.chances(given), *file.draws(given)]
         _tell_lines(
-            "Left to chance:", [_chance_line(each, names) for each in by_chance]
+            "Left to chance:",
+            [_chance_line(each, names) for each in by_chance],
         )
         _tell_lines("Keys:", [_key_line(each) for each in keys])
         _tell_lines(
@@ -86,7 +87,9 @@ def tell_against(
     if as_json:
         print_json({"differences": [asdict(each) for each in found]})
         return
-    likely = [_difference_line(each, names) for each in found if each.is_likely]
+    likely = [
+        _difference_line(each, names) for each in found if each.is_likely
+    ]
     chance = [
         _difference_line(each, names) for each in found if not each.is_likely
     ]
@@ -134,7 +137,9 @@ def row_titles(project: Project, scenario: str) -> dict[tuple[str, str], str]:
             continue
         behavior = expand_behavior(project, member.behavior).behavior
         for row_id, number in behavior.outline.number.items():
-            found[member.name, row_id] = f"{number} {behavior.row(row_id).name}"
+            found[member.name, row_id] = (
+                f"{number} {behavior.row(row_id).name}"
+            )
     return found
 
 
@@ -196,8 +201,8 @@ def _cluster_line(
 def _findings_data(
     file: StudyFile, given: str
 ) -> list[dict[str, object]] | None:
-    """The findings; None where they were not looked for, which is another thing
-    than none.
+    """The findings; None where they were not looked for, which is another
+    thing than none.
     """
     if file.meta(COUNTS_ONLY):
         return None
@@ -211,7 +216,9 @@ def data_of(file: StudyFile) -> dict[str, object]:
             {
                 "given": json.loads(given),
                 "rows": [_plain(each) for each in file.summary(given)],
-                "chances": [_plain_share(each) for each in file.chances(given)],
+                "chances": [
+                    _plain_share(each) for each in file.chances(given)
+                ],
                 "draws": [_plain_share(each) for each in file.draws(given)],
                 "keys": [asdict(each) for each in file.key_summaries(given)],
                 "findings": _findings_data(file, given),

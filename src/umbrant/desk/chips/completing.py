@@ -21,8 +21,8 @@ from umbrant.desk.chips.offered import LINE, OfferDelegate
 
 WIDTH, MOST_LINES, MARGIN = 420, 8, 6
 Complete = Callable[[str, int, str], Sequence[Completion]]
-"""What can be written in a text at the cursor; within a blank of this label, if
-it is not empty.
+"""What can be written in a text at the cursor; within a blank of this label,
+if it is not empty.
 """
 
 

@@ -23,8 +23,8 @@ LOZENGE = 5.5
 
 @dataclass
 class Brushes:
-    """What all delegates of a ledger draw with. The palette is changed when the
-    window turns to Day or Night.
+    """What all delegates of a ledger draw with. The palette is changed when
+    the window turns to Day or Night.
     """
 
     palette: Palette

@@ -86,12 +86,18 @@ class ChipEditing(QObject):
         """Open a chip's editor at its place in the viewport."""
         self.finish()
         self._written_in = self._looked_at()
-        if chip.editor in (ChipEditor.PICK, ChipEditor.WATCH, ChipEditor.CURVE):
+        if chip.editor in (
+            ChipEditor.PICK,
+            ChipEditor.WATCH,
+            ChipEditor.CURVE,
+        ):
             self.pick(chip, rect)
             return
         written = chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA)
         edited = self._condition_chip(chip) if written else chip
-        self.line = InlineEditor(self._table, edited, rect, self._check(edited))
+        self.line = InlineEditor(
+            self._table, edited, rect, self._check(edited)
+        )
         if written:
             self.line.offer(self._brushes, self._completions(chip))
         self.line.finished = lambda text: self._typed(edited, text)
@@ -142,8 +148,8 @@ class ChipEditing(QObject):
             self._set(chip, stepped(chip, steps), merges)
 
     def remove(self, chip: Chip) -> None:
-        """Take off the guard, decorator or upkeep that a chip stands in; of the
-        row itself, put back the default.
+        """Take off the guard, decorator or upkeep that a chip stands in; of
+        the row itself, put back the default.
         """
         self._written_in = self._looked_at()
         self._remove(chip)
@@ -168,7 +174,9 @@ class ChipEditing(QObject):
             if (
                 sections
                 and choice.section
-                and (index == 0 or offered[index - 1].section != choice.section)
+                and (
+                    index == 0 or offered[index - 1].section != choice.section
+                )
             ):
                 menu.addAction(menu_heading(choice.section, menu))
             action = menu.addAction(choice.label)
@@ -211,7 +219,9 @@ class ChipEditing(QObject):
             and not chip.param.required
             and chip.value != chip.param.default
         ):
-            menu.addAction("Back to the default", lambda: self._set(chip, None))
+            menu.addAction(
+                "Back to the default", lambda: self._set(chip, None)
+            )
 
     def new_key(self, chip: Chip, types: tuple[KeyType, ...]) -> None:
         """Make a key that fits a chip, and bind the chip to it."""

@@ -75,18 +75,19 @@ def filling(
 ) -> Filling:
     """What a text gives to a kind's parameters, and what of it fits none.
 
-    A condition or a formula that must be there takes all of it; one that may be
-    there takes what stands behind `if`. A transition leads to what stands
-    behind an arrow. Else numbers go to numbers, names to what can be called so,
-    and what remains to a text. `row_id` is a row beside the new one, whose keys
-    it may use.
+    A condition or a formula that must be there takes all of it; one that may
+    be there takes what stands behind `if`. A transition leads to what stands
+    behind an arrow. Else numbers go to numbers, names to what can be called
+    so, and what remains to a text. `row_id` is a row beside the new one, whose
+    keys it may use.
     """
     if not text.strip():
         return Filling({})
     found: dict[str, ParamValue] = {}
     if (
         leads := next(
-            (each for each in kind.params if each.type is ParamType.STATE), None
+            (each for each in kind.params if each.type is ParamType.STATE),
+            None,
         )
     ) and (arrow := _ARROW.search(text)):
         target = _named(arrow[1].strip(), leads, row_id, project, expanded)
@@ -219,7 +220,11 @@ def _named(
 ) -> ParamValue | None:
     """What a parameter can be set to that is called by a word."""
     chip = Chip(
-        Slot(row_id, ROW, param.name), ChipEditor.PICK, None, param.label, param
+        Slot(row_id, ROW, param.name),
+        ChipEditor.PICK,
+        None,
+        param.label,
+        param,
     )
     offered = choices(chip, project, expanded if row_id else None)
     return next(

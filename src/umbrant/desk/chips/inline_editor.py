@@ -20,8 +20,8 @@ NEW_GUARD = "yes"
 
 
 class InlineEditor(QLineEdit):
-    """A line over a chip. Enter and leaving it keep what was typed, Escape does
-    not. Says below what is wrong.
+    """A line over a chip. Enter and leaving it keep what was typed, Escape
+    does not. Says below what is wrong.
     """
 
     left = Signal(bool)
@@ -50,7 +50,9 @@ class InlineEditor(QLineEdit):
             int(rect.width()) + 16,
             300 if chip.editor in WRITTEN else 70,
         )
-        wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
+        wide = max(
+            wide, self.fontMetrics().horizontalAdvance(self.text()) + 24
+        )
         left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
         self.setGeometry(
             left,
@@ -115,8 +117,8 @@ class InlineEditor(QLineEdit):
         self.slider = slider
 
     def commit(self) -> None:
-        """Close the editor, and hand its text on if it differs from what it was
-        opened with.
+        """Close the editor, and hand its text on if it differs from what it
+        was opened with.
         """
         if self._open and self.text() != (
             "" if self._first is None else self._first
@@ -168,8 +170,8 @@ class InlineEditor(QLineEdit):
         self._fault.setText(fault)
         self._fault.setVisible(bool(fault))
         self._fault.adjustSize()
-        # Above where there is a list below, which keeps clear of it where there
-        # is no room above.
+        # Above where there is a list below, which keeps clear of it where
+        # there is no room above.
         above = self.y() - self._fault.height() - 2
         below = self.y() + self.height() + 2
         is_above = self.completing is not None and above >= 0

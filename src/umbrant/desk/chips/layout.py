@@ -1,5 +1,5 @@
-"""Where the pieces of a row stand: in one line if they fit, else in several, so
-that nothing is cut off.
+"""Where the pieces of a row stand: in one line if they fit, else in several,
+so that nothing is cut off.
 """
 
 from dataclasses import dataclass, field
@@ -9,7 +9,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QFontMetricsF
 
 from umbrant.desk.chips.sentence import Chip, PieceRole, Pill, SentencePiece
-from umbrant.desk.widgets.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, body_font
+from umbrant.desk.widgets.theme import (
+    COMPACT_ROW_HEIGHT,
+    ROW_HEIGHT,
+    body_font,
+)
 from umbrant.model.values import Curve
 
 INDENT, FIRST_X, RIGHT_MARGIN, HANGING = 16, 42, 6, 14
@@ -61,8 +65,8 @@ class PlacedPiece:
 
 @dataclass
 class RowLayout:
-    """The pieces of one row and the pills behind them. Coordinates start at the
-    cell's upper left corner.
+    """The pieces of one row and the pills behind them. Coordinates start at
+    the cell's upper left corner.
     """
 
     indent_x: float
@@ -80,8 +84,8 @@ class RowLayout:
         return None
 
     def chips(self) -> list[tuple[Chip, QRectF]]:
-        """The chips that can be reached by keyboard, in the order in which they
-        are read: a condition counts once.
+        """The chips that can be reached by keyboard, in the order in which
+        they are read: a condition counts once.
         """
         found: list[tuple[Chip, QRectF]] = []
         for each in self.placed:
@@ -114,7 +118,9 @@ class SentenceFlow:
         """The layout of a row's pieces at a depth of the outline."""
         indent = self.first_x + INDENT * depth
         layout = RowLayout(indent)
-        cursor = _Cursor(indent, 0, indent + HANGING, self.width - RIGHT_MARGIN)
+        cursor = _Cursor(
+            indent, 0, indent + HANGING, self.width - RIGHT_MARGIN
+        )
         for _, block in groupby(
             pieces,
             key=lambda piece: (piece.pill, piece.group if piece.pill else 0),
@@ -157,7 +163,10 @@ class SentenceFlow:
                 PlacedPiece(
                     piece,
                     QRectF(
-                        cursor.x, self._top(cursor.row), width, self.chip_height
+                        cursor.x,
+                        self._top(cursor.row),
+                        width,
+                        self.chip_height,
                     ),
                 )
             )

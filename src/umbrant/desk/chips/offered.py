@@ -89,7 +89,9 @@ class OfferDelegate(PaintedDelegate):
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(fonts.small)
         painter.setPen(palette.dim)
-        painter.drawText(box, middle | Qt.AlignmentFlag.AlignRight, offer.place)
+        painter.drawText(
+            box, middle | Qt.AlignmentFlag.AlignRight, offer.place
+        )
         room = (
             box.width()
             - painter.fontMetrics().horizontalAdvance(offer.place)

@@ -150,8 +150,8 @@ def sentence(
     *,
     in_full: bool = False,
 ) -> list[SentencePiece]:
-    """The pieces of a row, in the order in which they are read. `in_full` shows
-    parameters left at their default.
+    """The pieces of a row, in the order in which they are read. `in_full`
+    shows parameters left at their default.
     """
     return [
         piece
@@ -175,7 +175,11 @@ def has_more(row: Row, catalog: Catalog) -> bool:
 
 class _Writer:
     def __init__(
-        self, row: Row, catalog: Catalog, around: SentenceContext, in_full: bool
+        self,
+        row: Row,
+        catalog: Catalog,
+        around: SentenceContext,
+        in_full: bool,
     ) -> None:
         self.row = row
         self.catalog = catalog
@@ -303,7 +307,12 @@ class _Writer:
         if upkeep.at is UpkeepMoment.EVERY:
             text = value_text(upkeep.every_s, "s")
             when = Chip(
-                slot, ChipEditor.NUMBER, upkeep.every_s, "every", None, quantity
+                slot,
+                ChipEditor.NUMBER,
+                upkeep.every_s,
+                "every",
+                None,
+                quantity,
             )
         else:
             text = str(upkeep.at)

@@ -73,7 +73,9 @@ class ChipTable(PaintedTable):
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(
+            Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
         self.setTabKeyNavigation(False)
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
@@ -95,8 +97,8 @@ class ChipTable(PaintedTable):
         raise NotImplementedError
 
     def reload_when_seen(self) -> None:
-        """What it shows has changed: take it up now, or as soon as it is looked
-        at.
+        """What it shows has changed: take it up now, or as soon as it is
+        looked at.
         """
         self.is_stale = True
         if self.isVisible():
@@ -110,8 +112,8 @@ class ChipTable(PaintedTable):
     # what subclasses say
 
     needs_row = True
-    """Whether its commands act on the selected row; else on what is selected in
-    it.
+    """Whether its commands act on the selected row; else on what is selected
+    in it.
     """
     shows_rows = True
     """Whether what is selected in it is a row of the behavior."""
@@ -136,8 +138,8 @@ class ChipTable(PaintedTable):
         return False
 
     def paste_text(self, text: str) -> bool:
-        """Put a text from the clipboard in, if it is none of rows. Says whether
-        it was for this table to do.
+        """Put a text from the clipboard in, if it is none of rows. Says
+        whether it was for this table to do.
         """
         return False
 
@@ -198,8 +200,8 @@ class ChipTable(PaintedTable):
 
     @property
     def compact(self) -> bool:
-        """Whether lines have the lower of their two heights, as *View › Compact
-        rows* sets it.
+        """Whether lines have the lower of their two heights, as *View ›
+        Compact rows* sets it.
         """
         return self.brushes.line < ROW_HEIGHT
 
@@ -296,8 +298,8 @@ class ChipTable(PaintedTable):
             and is_plain
             and self.rows_are_lines
         ):
-            # To the first or the last line: Qt's own goes along the line, which
-            # has one sentence.
+            # To the first or the last line: Qt's own goes along the line,
+            # which has one sentence.
             last = 0
             if event.key() == Qt.Key.Key_End:
                 last = self.model().rowCount() - 1

@@ -60,7 +60,9 @@ _WRITTEN = re.compile(r"-?\s*(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
 
 
 class ChipError(ValueError):
-    """What was typed into a chip cannot stand there. The message says what can."""
+    """What was typed into a chip cannot stand there. The message says what
+    can.
+    """
 
 
 @dataclass(frozen=True)
@@ -127,8 +129,8 @@ def typed_value(chip: Chip, text: str) -> Any:
 
 
 def stepped(chip: Chip, steps: float) -> ParamValue:
-    """The chip's number after so many steps of its quantity; a spread keeps its
-    give.
+    """The chip's number after so many steps of its quantity; a spread keeps
+    its give.
     """
     step = chip.quantity.step
     number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
@@ -138,8 +140,8 @@ def stepped(chip: Chip, steps: float) -> ParamValue:
 
 
 def is_short(chip: Chip) -> bool:
-    """Whether the range of a chip's plain number has so few steps that a slider
-    can reach each of them.
+    """Whether the range of a chip's plain number has so few steps that a
+    slider can reach each of them.
     """
     low, high, step = chip.quantity.low, chip.quantity.high, chip.quantity.step
     plain = isinstance(chip.value, int | float) and not isinstance(
@@ -232,14 +234,15 @@ def chip_tip(chip: Chip) -> str:
 def choices(
     chip: Chip, project: Project, expanded: ExpandedBehavior | None
 ) -> list[Choice]:
-    """What a chip can be set to from a list: keys of the right type first, then
-    what the stage and cast have.
+    """What a chip can be set to from a list: keys of the right type first,
+    then what the stage and cast have.
     """
     if isinstance(chip, FieldChip):
         return list(chip.offered)
     if chip.editor is ChipEditor.WATCH:
         return [
-            Choice(str(watch), str(watch), WATCH_HELP[watch]) for watch in Watch
+            Choice(str(watch), str(watch), WATCH_HELP[watch])
+            for watch in Watch
         ]
     if chip.slot.param == EVERY and chip.slot.part:
         return _moments(chip)
@@ -301,7 +304,9 @@ def _moments(chip: Chip) -> list[Choice]:
     else:
         every = Upkeep.model_fields["every_s"].default
     often = Choice(
-        "every so often", every, "when the row is entered, then again and again"
+        "every so often",
+        every,
+        "when the row is entered, then again and again",
     )
     return [
         often,
@@ -427,7 +432,9 @@ def _areas(project: Project) -> Iterator[Choice]:
 
 
 def _players(project: Project) -> Iterator[Member]:
-    return (each for scenario in project.scenarios for each in scenario.players)
+    return (
+        each for scenario in project.scenarios for each in scenario.players
+    )
 
 
 _NAMED: Mapping[
@@ -457,7 +464,9 @@ _SIGN_HELP = {
 }
 _MOMENT_HELP = {
     str(UpkeepMoment.ENTRY): "once, when the row is entered, before it begins",
-    str(UpkeepMoment.LEAVING): "once, when the row is left, however it is left",
+    str(
+        UpkeepMoment.LEAVING
+    ): "once, when the row is left, however it is left",
 }
 WATCH_HELP = {
     # Each goes on "a guard that is …".

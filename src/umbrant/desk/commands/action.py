@@ -12,8 +12,8 @@ Keys = str | QKeySequence.StandardKey
 
 
 class Where(StrEnum):
-    """Where an action's keys work. Plain letters and arrows work only in panes,
-    never while something is typed.
+    """Where an action's keys work. Plain letters and arrows work only in
+    panes, never while something is typed.
     """
 
     WINDOW = "window"
@@ -30,7 +30,8 @@ class Action:
     title: str
     help: str
     run: Callable[..., object]
-    """Called with the context, and for a switch also with whether it is now on.
+    """Called with the context, and for a switch also with whether it is now
+    on.
     """
     keys: tuple[Keys, ...] = ()
     where: Where = Where.WINDOW
@@ -59,7 +60,9 @@ def has_finished_take(context: CommandContext) -> bool:
 
 
 def can_change(context: CommandContext) -> bool:
-    """Whether the table at the left has something selected that can be changed."""
+    """Whether the table at the left has something selected that can be
+    changed.
+    """
     return not context.table.needs_row or context.desk.row is not None
 
 

@@ -11,8 +11,8 @@ from umbrant.desk.views.ledger.search import SearchPopup
 
 class BranchPopup(SearchPopup):
     """A line that reads actions and completes them. `chosen` is emitted with a
-    `Suggestion` that is complete; choosing another one types it, to be typed on
-    from.
+    `Suggestion` that is complete; choosing another one types it, to be typed
+    on from.
     """
 
     def __init__(self, parent: QWidget, brushes: Brushes) -> None:

@@ -75,7 +75,10 @@ def compare_with_revision(context: CommandContext) -> None:
     the take with that.
     """
     revision = context.dialogs().text(
-        "An older version", "Revision of its git repository:", "HEAD", "Compare"
+        "An older version",
+        "Revision of its git repository:",
+        "HEAD",
+        "Compare",
     )
     if revision is not None:
         context.older.request(revision)

@@ -79,7 +79,9 @@ class FindPopup(SearchPopup):
         return [self._entry(*each) for each in stretches[:MOST_LISTED]], ""
 
     def _of_take(self) -> TakeSignals:
-        """The take as its conditions are worked out, kept while it is the same."""
+        """The take as its conditions are worked out, kept while it is the
+        same.
+        """
         desk, take = self._desk, self._desk.take
         assert take is not None  # noqa: S101  (asked before)
         key = (desk.take_number, desk.agent)

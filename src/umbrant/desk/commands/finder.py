@@ -38,7 +38,8 @@ def ranked(
     if not wanted:
         return list(found), ""
     scored = [
-        (_score(wanted, goal), -index, goal) for index, goal in enumerate(found)
+        (_score(wanted, goal), -index, goal)
+        for index, goal in enumerate(found)
     ]
     fit = sorted(
         (each for each in scored if each[0] >= LEAST_SCORE),
@@ -173,7 +174,11 @@ class Finder:
                 )
         file = partial(compare_with_file, self._context)
         yield FinderEntry(
-            "A take from a file", "file", "", file, "Choose the file of a take."
+            "A take from a file",
+            "file",
+            "",
+            file,
+            "Choose the file of a take.",
         )
         older = partial(compare_with_revision, self._context)
         says = "The same scenario, played with the project as it was at a revision of its git."
@@ -256,7 +261,11 @@ class Finder:
             behavior = desk.project.find_behavior(use.behavior)
         if behavior is None:
             line = next(
-                (each for each in setting.all_lines() if each.path == use.path),
+                (
+                    each
+                    for each in setting.all_lines()
+                    if each.path == use.path
+                ),
                 None,
             )
             if line is None:

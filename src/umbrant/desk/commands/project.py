@@ -115,8 +115,8 @@ def keep_take(context: CommandContext) -> None:
 
 
 def new_node(context: CommandContext) -> None:
-    """Write a file with a working node of the project's own, and open it in the
-    author's editor.
+    """Write a file with a working node of the project's own, and open it in
+    the author's editor.
     """
     documents, dialogs = context.desk.documents, context.dialogs()
     if documents.folder is None and not save_as(context):

@@ -201,7 +201,9 @@ class RowCommands:
             self._do(f"Wrap {self._called()}", change)
 
         kinds = [catalog.kinds[kind] for kind in WRAPS]
-        self.ledger.adding.pick_kind(kinds, "Wrap", "Put the rows into …", wrap)
+        self.ledger.adding.pick_kind(
+            kinds, "Wrap", "Put the rows into …", wrap
+        )
 
     def extract(self) -> None:
         """Put the rows into a behavior of their own, which is used in their
@@ -231,7 +233,9 @@ class RowCommands:
         def change(
             project: Project, behavior: str
         ) -> tuple[Project, list[str]]:
-            changed, use = extract_rows(project, behavior, row_ids, name, title)
+            changed, use = extract_rows(
+                project, behavior, row_ids, name, title
+            )
             return changed, [use]
 
         self._do(f"Make {title} a behavior", change)

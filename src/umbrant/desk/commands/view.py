@@ -93,12 +93,14 @@ def compact(context: CommandContext, on: bool) -> None:
 def has_keyboard(pane: QWidget) -> bool:
     """Whether a pane or a field within it has the keyboard."""
     within = QApplication.focusWidget()
-    return pane.hasFocus() or (within is not None and pane.isAncestorOf(within))
+    return pane.hasFocus() or (
+        within is not None and pane.isAncestorOf(within)
+    )
 
 
 def next_pane(context: CommandContext) -> None:
-    """Put the keyboard into the next pane: the tabs at both sides, then what is
-    under them.
+    """Put the keyboard into the next pane: the tabs at both sides, then what
+    is under them.
     """
     under = context.views.keyboard_widgets(Side.UNDER, Side.FOOT)
     panes = (context.left.view, context.right.view, *under)

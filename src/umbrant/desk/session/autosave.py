@@ -72,14 +72,16 @@ def kept_new_projects() -> list[tuple[Path, Project]]:
 
 
 class Autosave(QObject):
-    """Keeps one desk's unsaved changes, writing them in a thread a moment after
-    each edit.
+    """Keeps one desk's unsaved changes, writing them in a thread a moment
+    after each edit.
     """
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._desk = desk
-        self._new_path = _folder() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
+        self._new_path = (
+            _folder() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
+        )
         self._thread = ThreadPoolExecutor(
             max_workers=1, thread_name_prefix="keeper"
         )
@@ -99,8 +101,8 @@ class Autosave(QObject):
         return self._new_path
 
     def keep_now(self) -> Future[bool]:
-        """Write the changes, or remove them if everything is saved. The answer:
-        whether nothing can be lost now.
+        """Write the changes, or remove them if everything is saved. The
+        answer: whether nothing can be lost now.
 
         Once it has stopped keeping, nothing is written and the answer is no.
         """
@@ -135,7 +137,9 @@ class Autosave(QObject):
             self.keep_now().result()
 
     def close(self) -> None:
-        """Stop keeping: everything is saved, or the author chose to discard it."""
+        """Stop keeping: everything is saved, or the author chose to discard
+        it.
+        """
         self.abandon()
         _forget(self.path, self._new_path)
 
@@ -197,8 +201,8 @@ def _write(path: Path, folder: Path | None, project: Project) -> bool:
 
 
 def _forget(*paths: Path) -> bool:
-    """Remove what was kept. What cannot be removed is offered again, which does
-    no harm.
+    """Remove what was kept. What cannot be removed is offered again, which
+    does no harm.
     """
     for path in paths:
         try:

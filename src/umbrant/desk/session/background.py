@@ -54,8 +54,8 @@ class NewestOnlyWorker(QObject):
         self._newest += 1
 
     def request(self, job: object) -> None:
-        """Work on this instead of whatever is waiting to be worked on; not once
-        it is closed.
+        """Work on this instead of whatever is waiting to be worked on; not
+        once it is closed.
         """
         if self._is_closed:
             return

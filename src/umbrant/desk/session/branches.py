@@ -37,8 +37,8 @@ def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
             "This take is still being played. Branch off it once it is there."
         )
         return
-    # Where nodes of its own are missing the branch comes out otherwise than its
-    # parent before it leaves it, and is refused when it is read.
+    # Where nodes of its own are missing the branch comes out otherwise than
+    # its parent before it leaves it, and is refused when it is read.
     trusted = (
         desk.documents.may_run_nodes
         and scope.take.header.project.nodes == desk.project.nodes

@@ -91,8 +91,8 @@ class Desk(QObject):
         its end, and the next one lets it go on.
         """
         self.step: int | None = None
-        """The step within the tick after which keys are shown; None for the end
-        of the tick.
+        """The step within the tick after which keys are shown; None for the
+        end of the tick.
         """
         self.row_id = ""
         self._looked_at = ""
@@ -267,7 +267,9 @@ class Desk(QObject):
 
     @property
     def row(self) -> Row | None:
-        """The selected row; None if the behavior that is shown has no such row."""
+        """The selected row; None if the behavior that is shown has no such
+        row.
+        """
         behavior = self.behavior
         if behavior:
             return behavior.by_id.get(self.row_id)
@@ -318,8 +320,8 @@ class Desk(QObject):
         self._roll()
 
     def rehearse(self, puppet: str) -> bool:
-        """Start a rehearsal with a puppet. Returns whether it could be; if not,
-        a message says why.
+        """Start a rehearsal with a puppet. Returns whether it could be; if
+        not, a message says why.
         """
         order = self._order()
         if order is not None:
@@ -372,7 +374,8 @@ class Desk(QObject):
     @property
     def take_number(self) -> int:
         """A number for what is shown of takes, another for each take and each
-        it is compared with, by which pictures of it are kept; 0 without a take.
+        it is compared with, by which pictures of it are kept; 0 without a
+        take.
         """
         return self.takes.times_shown
 
@@ -405,8 +408,8 @@ class Desk(QObject):
 
     @property
     def take_findings(self) -> list[Finding]:
-        """What the review found in the take that is shown, of the agent that is
-        looked at.
+        """What the review found in the take that is shown, of the agent that
+        is looked at.
         """
         current = self.takes.current
         if current:
@@ -440,8 +443,8 @@ class Desk(QObject):
         self.hits_changed.emit()
 
     def next_hit(self, step: int) -> None:
-        """Move to where what was found begins to hold next (1), or began before
-        (-1).
+        """Move to where what was found begins to hold next (1), or began
+        before (-1).
         """
         starts = [start for start, _ in self.hits.stretches]
         ahead = [each for each in starts if (each - self.playhead) * step > 0]
@@ -487,8 +490,8 @@ class Desk(QObject):
 
     @property
     def different(self) -> dict[str, tuple[TickRange, ...]]:
-        """For each row, where it did something else than in the take before the
-        last edit.
+        """For each row, where it did something else than in the take before
+        the last edit.
         """
         current = self.takes.current
         if current:
@@ -520,8 +523,8 @@ class Desk(QObject):
         return current.loaded.leading[name].index(lead.row_id)
 
     def leading_row(self, name: str) -> str:
-        """The name of the row that leads one of the cast at the playhead; empty
-        if none does.
+        """The name of the row that leads one of the cast at the playhead;
+        empty if none does.
         """
         current, index = self.takes.current, self.leading(name)
         if current is None or index is None:
@@ -537,8 +540,8 @@ class Desk(QObject):
     def _take_shown(self) -> None:
         take = self.take
         if take is not None:
-            # The tape keeps its length while a take is rolled, for the whole of
-            # it will come; a rehearsal is as long as it has become.
+            # The tape keeps its length while a take is rolled, for the whole
+            # of it will come; a rehearsal is as long as it has become.
             if self.takes.busy:
                 ticks = take.header.ticks
             else:
@@ -583,8 +586,8 @@ class Desk(QObject):
             self._select_first_row()
 
     def _runner_of(self, behavior: str) -> Member | None:
-        """The one of the cast that is looked at if it runs a behavior, else the
-        first that does.
+        """The one of the cast that is looked at if it runs a behavior, else
+        the first that does.
         """
         member, scenario = self.member, self.scenario
         if member is not None and member.behavior == behavior:
@@ -594,7 +597,9 @@ class Desk(QObject):
                 return player
         return None
 
-    def pick_point(self, picked: Callable[[tuple[float, float]], None]) -> None:
+    def pick_point(
+        self, picked: Callable[[tuple[float, float]], None]
+    ) -> None:
         """Have the author pick a point on the stage."""
         self.message.emit(
             "Click where on the stage, or walk there with the arrow keys and press Enter. Esc "

@@ -70,8 +70,8 @@ class History:
 
     def note(self, name: str, other: OtherStep, merges: str = "") -> None:
         """Something else than the documents was changed. Steps with the same
-        `merges` become one, which goes back to before the first and on to after
-        the last.
+        `merges` become one, which goes back to before the first and on to
+        after the last.
         """
         last = None
         if self._done:
@@ -105,8 +105,8 @@ class History:
             self._done[-1] = replace(last, merges="")
 
     def undo(self) -> str | None:
-        """Go back one step; its name, or None if there is none. Raises OSError,
-        with the step still there.
+        """Go back one step; its name, or None if there is none. Raises
+        OSError, with the step still there.
         """
         if not self._done:
             return None
@@ -119,8 +119,8 @@ class History:
         return step.name
 
     def redo(self) -> str | None:
-        """Do again what was undone last; its name, or None if there is nothing.
-        Raises OSError, with the step still there.
+        """Do again what was undone last; its name, or None if there is
+        nothing. Raises OSError, with the step still there.
         """
         if not self._undone:
             return None

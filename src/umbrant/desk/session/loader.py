@@ -39,8 +39,8 @@ class Load:
     before: Take | Path | None = None
     """A take, or the file of one that has not been read yet."""
     is_branch: bool = False
-    """Whether `before` is its parent, so that both must be the same up to where
-    it leaves it.
+    """Whether `before` is its parent, so that both must be the same up to
+    where it leaves it.
     """
     is_live: bool = False
     """Whether it is a look at a take that is still being played."""
@@ -142,7 +142,9 @@ def _compared_anew(shown: Loaded, request: Load) -> Loaded:
         )
     return replace(
         shown,
-        different={name: different(before, take, name) for name in take.agents},
+        different={
+            name: different(before, take, name) for name in take.agents
+        },
         request=request,
         before=before,
         comparison=compared(before, take),

@@ -1,6 +1,6 @@
 """Searching in the background for what would have made a row run, in a process
-that is kept warm. What was searched for before is given up as soon as something
-else is asked.
+that is kept warm. What was searched for before is given up as soon as
+something else is asked.
 """
 
 import sys
@@ -33,8 +33,8 @@ class NearestChanges(QObject):
     """The changes that would have made a row run, as they are found. Lives in
     the window's thread.
 
-    A process that dies is started again with the next question; its own is then
-    without an answer.
+    A process that dies is started again with the next question; its own is
+    then without an answer.
     """
 
     COMMAND = WORKER
@@ -121,7 +121,9 @@ class NearestChanges(QObject):
 
     def _send(self) -> None:
         if self.question is not None and self._process is not None:
-            numbered = self.question.model_copy(update={"number": self._number})
+            numbered = self.question.model_copy(
+                update={"number": self._number}
+            )
             self._process.write((numbered.model_dump_json() + "\n").encode())
 
     def _read(self) -> None:

@@ -28,8 +28,8 @@ class NumberedTake:
 
     @property
     def is_finished(self) -> bool:
-        """Whether it is a take to go back to, rather than a look at one that is
-        still played.
+        """Whether it is a take to go back to, rather than a look at one that
+        is still played.
         """
         return self.number > 0
 
@@ -45,8 +45,8 @@ class NumberedTake:
 
 
 def noticed_in(take: Take) -> str:
-    """What of the scenario could not be done as written, in one sentence; empty
-    if all could.
+    """What of the scenario could not be done as written, in one sentence;
+    empty if all could.
     """
     of_scenario = [
         f"{what}: {''.join(text for _, text in cause.parts())}"

@@ -71,7 +71,8 @@ class OlderVersion(QObject):
             )
             return
         trusted = (
-            desk.documents.may_run_nodes and project.nodes == desk.project.nodes
+            desk.documents.may_run_nodes
+            and project.nodes == desk.project.nodes
         )
         seconds = header.ticks / header.ticks_per_s
         path = desk.takes.next_file()

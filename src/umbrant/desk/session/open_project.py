@@ -97,8 +97,8 @@ class OpenProject(QObject):
 
     def apply(self, edit: Edit) -> bool:
         """Make an edit. Returns whether anything changed. Raises PathError."""
-        # The views of a closed window live for a moment longer, and may send an
-        # edit.
+        # The views of a closed window live for a moment longer, and may send
+        # an edit.
         if self._is_closed:
             return False
         try:
@@ -145,8 +145,8 @@ class OpenProject(QObject):
         self.message.emit(f"{done}: {name}")
 
     def note(self, name: str, other: OtherStep, merges: str = "") -> None:
-        """The author changed something that stands beside the documents: a step
-        like an edit.
+        """The author changed something that stands beside the documents: a
+        step like an edit.
         """
         self.history.note(name, other, merges)
         self.stepped.emit()
@@ -202,8 +202,8 @@ class OpenProject(QObject):
 
     @property
     def asks_for_trust(self) -> bool:
-        """Whether the author is to be asked about the project's own nodes: they
-        wait for it, and as they now are the answer has not been no.
+        """Whether the author is to be asked about the project's own nodes:
+        they wait for it, and as they now are the answer has not been no.
         """
         return self.needs_trust and self._declined != self.project.nodes
 
@@ -271,8 +271,8 @@ class OpenProject(QObject):
     # expectations
 
     def read_expectations(self) -> tuple[NamedExpectation, ...]:
-        """What must be so in takes, as it stands in the folder now. What cannot
-        be read is told.
+        """What must be so in takes, as it stands in the folder now. What
+        cannot be read is told.
         """
         if self.folder is None:
             return ()
@@ -302,8 +302,8 @@ class OpenProject(QObject):
         )
 
     def findings_of(self, behavior: str, row_id: str) -> list[Finding]:
-        """What the review found about a row, by the behavior that it is written
-        in.
+        """What the review found about a row, by the behavior that it is
+        written in.
         """
         return self._findings_by_row.of(
             self.findings, _file_of(behavior), row_id

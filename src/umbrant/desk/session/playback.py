@@ -91,8 +91,8 @@ class Playback(QObject):
         return self._timer.isActive()
 
     def toggle(self) -> None:
-        """Play from the playhead on, from the start if it stands at the end; or
-        pause.
+        """Play from the playhead on, from the start if it stands at the end;
+        or pause.
         """
         if self.playing:
             self.pause()

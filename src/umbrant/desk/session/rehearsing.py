@@ -70,8 +70,8 @@ class Rehearsing(QObject):
         return self.puppet is not None
 
     def start(self) -> None:
-        """Rehearse the scenario with the puppet that is looked at, or the first
-        one.
+        """Rehearse the scenario with the puppet that is looked at, or the
+        first one.
         """
         scenario = self.desk.scenario
         chosen = None
@@ -137,8 +137,8 @@ class Rehearsing(QObject):
             self.desk.takes.roller.end_rehearsal()
 
     def steer(self, across: float, up: float, *, run: bool = False) -> None:
-        """Push the puppet in a direction at its walking or running pace; (0, 0)
-        lets it stand.
+        """Push the puppet in a direction at its walking or running pace; (0,
+        0) lets it stand.
         """
         if self.puppet is None:
             return
@@ -215,10 +215,14 @@ class Rehearsing(QObject):
             self.changed.emit()
             self._look()
             return
-        # What the hand did is in the reply, and is rolled anew; the take of the
-        # rehearsal itself is not shown.
+        # What the hand did is in the reply, and is rolled anew; the take of
+        # the rehearsal itself is not shown.
         reply.take.unlink(missing_ok=True)
-        scenario, steps, cues = self.desk.scenario_name, reply.steps, reply.cues
+        scenario, steps, cues = (
+            self.desk.scenario_name,
+            reply.steps,
+            reply.cues,
+        )
         origin = self._origin
         self._stop()
         if origin is not None:

@@ -17,7 +17,9 @@ PAUSE_MS = 150
 
 @dataclass(frozen=True)
 class Reviewed:
-    """One request to the review: a project, and the kinds that its rows are of."""
+    """One request to the review: a project, and the kinds that its rows are
+    of.
+    """
 
     project: Project
     catalog: Catalog

@@ -33,17 +33,17 @@ SEND_MS = 4
 later.
 """
 KILLED_MS = 20_000
-"""How long is waited for a worker that was killed to be gone, on a machine that
-is busy beyond measure.
+"""How long is waited for a worker that was killed to be gone, on a machine
+that is busy beyond measure.
 """
 
 
 class Roller(QObject):
-    """Keeps one worker process warm. Only the reply to the newest order is told
-    of.
+    """Keeps one worker process warm. Only the reply to the newest order is
+    told of.
 
-    A worker that dies is started again with the next order; what it was rolling
-    is reported as failed.
+    A worker that dies is started again with the next order; what it was
+    rolling is reported as failed.
     """
 
     COMMAND = SUPERVISOR
@@ -78,7 +78,8 @@ class Roller(QObject):
         self._process: QProcess | None = None
         self._errors = ""
         self._folder = QTemporaryDir()
-        """The working folder of the worker: nothing of anybody's lies in it."""
+        """The working folder of the worker: nothing of anybody's lies in it.
+        """
 
     @property
     def busy(self) -> bool:
@@ -93,8 +94,8 @@ class Roller(QObject):
         return 0
 
     def start(self) -> None:
-        """Start the worker, so that it is warm when the first order comes. Once
-        closed, it starts none any more.
+        """Start the worker, so that it is warm when the first order comes.
+        Once closed, it starts none any more.
         """
         if self._process is not None or self._closing:
             return
@@ -221,9 +222,9 @@ class Roller(QObject):
 
     def _read_errors(self) -> None:
         if self._process is not None:
-            printed = bytes(self._process.readAllStandardError().data()).decode(
-                errors="replace"
-            )
+            printed = bytes(
+                self._process.readAllStandardError().data()
+            ).decode(errors="replace")
             self._errors = (self._errors + printed)[-4000:]
 
     def _ended(self) -> None:

@@ -41,8 +41,8 @@ class TapeWindow(QObject):
         self._set(self.start, self._wished)
 
     def show(self, tick: float) -> None:
-        """Move just far enough that a tick is seen; when it is far outside, put
-        it a quarter in.
+        """Move just far enough that a tick is seen; when it is far outside,
+        put it a quarter in.
         """
         margin = self.length * 0.04
         if tick < self.start + margin or tick > self.end - margin:
@@ -56,8 +56,8 @@ class TapeWindow(QObject):
             self._set(start, self.length)
 
     def zoom(self, factor: float, around: float) -> None:
-        """Show less (a factor below 1) or more, keeping the tick `around` where
-        it is.
+        """Show less (a factor below 1) or more, keeping the tick `around`
+        where it is.
         """
         length = min(
             max(self.length * factor, SHORTEST_TICKS),

@@ -38,8 +38,8 @@ class OrderedRoll:
 
     order: RollOrder
     project: Project
-    """The very object that was sent, so that *is it still the same* is answered
-    without comparing documents. Of a branch that of its parent.
+    """The very object that was sent, so that *is it still the same* is
+    answered without comparing documents. Of a branch that of its parent.
     """
     parent: NumberedTake | None = None
     """Of a branch the take that it leaves."""
@@ -52,8 +52,8 @@ class OrderedRoll:
 
 
 class Takes(QObject):
-    """The takes of one window, and the one that is shown. Lives in the window's
-    thread.
+    """The takes of one window, and the one that is shown. Lives in the
+    window's thread.
     """
 
     shown = Signal()
@@ -81,13 +81,13 @@ class Takes(QObject):
         asked for until it is shown.
         """
         self._look_clock = QElapsedTimer()
-        """Since when the last look has been asked for; invalid before the first
-        at a take.
+        """Since when the last look has been asked for; invalid before the
+        first at a take.
         """
         self._look_again_ms = 0
         self.times_shown = 0
-        """How many times another take, or the same beside another one, has been
-        shown.
+        """How many times another take, or the same beside another one, has
+        been shown.
         """
         self.compares = False
         """Whether a take is shown beside the one that it is compared with."""
@@ -168,9 +168,9 @@ class Takes(QObject):
             self._before = self.kept[-1] if self.kept else None
 
     def order(self, order: RollOrder, wished: int | None = None) -> None:
-        """Roll this instead of whatever is being rolled. What there is of it is
-        shown as soon as it reaches beyond the tick that is wished for, or every
-        so often without one.
+        """Roll this instead of whatever is being rolled. What there is of it
+        is shown as soon as it reaches beyond the tick that is wished for, or
+        every so often without one.
         """
         self._forget_look()
         self._look_clock.invalidate()
@@ -213,8 +213,8 @@ class Takes(QObject):
 
     def look_at_roll(self) -> None:
         """The same of a take that is rolled for itself. Branches, and all that
-        is compared, come as a whole: where two takes part is known at their end
-        only.
+        is compared, come as a whole: where two takes part is known at their
+        end only.
         """
         ordered = self._ordered
         is_alone = (
@@ -238,8 +238,8 @@ class Takes(QObject):
         if path != self._look:
             path.unlink(missing_ok=True)
         else:
-            # From here on it costs this process time, which the next look waits
-            # for a multiple of.
+            # From here on it costs this process time, which the next look
+            # waits for a multiple of.
             self._look_clock.start()
             before = self._compared_with()
             self._loader.request(
@@ -277,15 +277,17 @@ class Takes(QObject):
             # not reach there.
             return
         took_ms = self._look_clock.elapsed()
-        self._look_again_ms = took_ms + max(LOOK_AGAIN_MS, LOOK_SHARE * took_ms)
+        self._look_again_ms = took_ms + max(
+            LOOK_AGAIN_MS, LOOK_SHARE * took_ms
+        )
         doing = "rehearsing"
         if self.busy:
             doing = "rolling…"
         self._show(NumberedTake(0, loaded, doing, loaded.take.header.project))
 
     def _failed(self, message: str) -> None:
-        """No take comes of what was rolled: show a whole one rather than a part
-        of that.
+        """No take comes of what was rolled: show a whole one rather than a
+        part of that.
         """
         self._forget_look()
         if (
@@ -323,7 +325,9 @@ class Takes(QObject):
     def _compared_with(self) -> NumberedTake | None:
         """The take that the one which is being rolled is compared with."""
         ordered = self._ordered
-        return (ordered.parent if ordered is not None else None) or self._before
+        return (
+            ordered.parent if ordered is not None else None
+        ) or self._before
 
     def _rolled(self, reply: Reply) -> None:
         self._forget_look()
@@ -372,7 +376,9 @@ class Takes(QObject):
             self._show(entry)
 
     def compare_with(self, number: int) -> None:
-        """Compare the take that is shown with one of the others, by its number."""
+        """Compare the take that is shown with one of the others, by its
+        number.
+        """
         entry = self.current
         for other in self.kept:
             if (
@@ -424,7 +430,8 @@ class Takes(QObject):
         self.kept = others
         self._remove_file(entry)
         parent = next(
-            (each for each in others if each.number == entry.parent), others[-1]
+            (each for each in others if each.number == entry.parent),
+            others[-1],
         )
         self._show(parent)
 
@@ -447,16 +454,16 @@ class Takes(QObject):
         self._loader.request(Load(path))
 
     def show(self, number: int) -> None:
-        """Show one of the kept takes again, by its number; nothing if it is not
-        kept any more.
+        """Show one of the kept takes again, by its number; nothing if it is
+        not kept any more.
         """
         for entry in self.kept:
             if entry.number == number:
                 self._show(entry)
 
     def explainer(self, agent: str, catalog: Catalog) -> Explainer | None:
-        """What answers questions about an agent in the take that is shown; None
-        if it plays no part in it.
+        """What answers questions about an agent in the take that is shown;
+        None if it plays no part in it.
         """
         take = self.take
         if take is None or agent not in take.agents:

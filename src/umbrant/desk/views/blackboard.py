@@ -4,7 +4,13 @@ a small history; below the keys the numbers of the body.
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QRectF, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QRectF,
+    Qt,
+)
 from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QStyleOptionViewItem,
@@ -90,8 +96,8 @@ class BoardModel(QAbstractTableModel):
         )
 
     def changes(self, key: Key) -> Changes[KeyWrite] | None:
-        """The history of a key, or of a number of the body, in the take that is
-        shown.
+        """The history of a key, or of a number of the body, in the take that
+        is shown.
         """
         if isinstance(key, BodyNumber):
             return self._numbers.get(key.name)
@@ -170,8 +176,8 @@ class BoardModel(QAbstractTableModel):
         return None
 
     def other_value(self, key: Key) -> str:
-        """A key's value in the take that this one is compared with; empty where
-        it is alone.
+        """A key's value in the take that this one is compared with; empty
+        where it is alone.
         """
         other, tick = self.desk.other_take, self.desk.playhead
         if other is None or self.desk.step is not None:
@@ -203,8 +209,8 @@ class BoardModel(QAbstractTableModel):
         return f"{ago:.2f} s ago · {self._who(written, self.desk.explainer)}"
 
     def _who(self, written: KeyWrite, explainer: Explainer | None) -> str:
-        """A row by its number; of a key that others share also whose row; a cue
-        or a formula by what it is.
+        """A row by its number; of a key that others share also whose row; a
+        cue or a formula by what it is.
         """
         family, _ = part_index(written.part)
         if not written.row_id:
@@ -304,7 +310,9 @@ class BoardDelegate(PaintedDelegate):
 
 
 class BlackboardView(PaintedTable):
-    """The blackboard. Enter or a double click selects the row that wrote a key."""
+    """The blackboard. Enter or a double click selects the row that wrote a
+    key.
+    """
 
     def __init__(
         self, desk: Desk, palette: Palette, parent: QWidget | None = None

@@ -1,5 +1,5 @@
-"""Why, why not, and what happened within the tick: the answer for the playhead,
-with every row it speaks of as a link.
+"""Why, why not, and what happened within the tick: the answer for the
+playhead, with every row it speaks of as a link.
 """
 
 from collections.abc import Sequence
@@ -112,7 +112,9 @@ class ReasonsView(QTextBrowser):
         if self.question is Question.PARTING and self._parting() is not None:
             return ""
         words = self.answer.question.split()
-        return " ".join(words[:3] if words[:2] == ["why", "not"] else words[:1])
+        return " ".join(
+            words[:3] if words[:2] == ["why", "not"] else words[:1]
+        )
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night: the answer is written anew, for its colours
@@ -131,8 +133,8 @@ class ReasonsView(QTextBrowser):
         """Look at the next step (1) or the one before (-1); past the last, go
         on in the next tick.
 
-        From another question the walk begins at the first step, or backwards at
-        the last.
+        From another question the walk begins at the first step, or backwards
+        at the last.
         """
         begins = self.question is not Question.THIS_TICK
         if begins:
@@ -223,7 +225,8 @@ class ReasonsView(QTextBrowser):
         ):
             return answer
         is_why_not = (
-            self.question is Question.WHY_NOT and row_id in other.outline.number
+            self.question is Question.WHY_NOT
+            and row_id in other.outline.number
         )
         if is_why_not:
             there = other.why_not(tick, row_id)
@@ -236,8 +239,8 @@ class ReasonsView(QTextBrowser):
     def _nearest_question(
         self, explainer: Explainer, tick: int
     ) -> NearestQuestion | None:
-        """What to search the nearest change for; None where why not is not what
-        is asked, the row runs, or the take is still being played.
+        """What to search the nearest change for; None where why not is not
+        what is asked, the row runs, or the take is still being played.
         """
         row_id, take = self.desk.row_id, explainer.take
         if (
@@ -469,10 +472,14 @@ class ReasonsView(QTextBrowser):
 
 @lru_cache(maxsize=1024)
 def _char_format(
-    rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False
+    rgba: int,
+    row_id: str = "",
+    *,
+    bold: bool = False,
+    underlined: bool = False,
 ) -> QTextCharFormat:
-    """How a text is written; with a row it is a link to it. Kept, for an answer
-    is written at each tick.
+    """How a text is written; with a row it is a link to it. Kept, for an
+    answer is written at each tick.
     """
     form = QTextCharFormat()
     form.setForeground(QColor.fromRgba(rgba))

@@ -122,7 +122,9 @@ class ReviewModel(QAbstractTableModel):
         self.endResetModel()
 
     def broken_at(self, index: int) -> BrokenExpectation | None:
-        """The broken expectation that a line is about; None for any other line."""
+        """The broken expectation that a line is about; None for any other
+        line.
+        """
         broken, place = self.desk.broken, index - self._first_broken
         if broken and 0 <= place < len(broken):
             return broken[place]
@@ -302,10 +304,12 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
     else:
         weight = str(finding.rule.severity)
     words = [
-        SentencePiece(word, PieceRole.WORDS) for word in finding.message.split()
+        SentencePiece(word, PieceRole.WORDS)
+        for word in finding.message.split()
     ]
     why = [
-        SentencePiece(word, PieceRole.KIND) for word in finding.rule.why.split()
+        SentencePiece(word, PieceRole.KIND)
+        for word in finding.rule.why.split()
     ]
     slot = Slot(finding.key, ROW, "")
     done = []
@@ -321,7 +325,9 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
             offered=(choice,),
             says=fix.name,
         )
-        done.append(SentencePiece(fix.name, PieceRole.CHIP, Pill.WRAP, chip, 1))
+        done.append(
+            SentencePiece(fix.name, PieceRole.CHIP, Pill.WRAP, chip, 1)
+        )
     dismiss = FieldChip(
         slot,
         ChipEditor.PICK,
@@ -334,7 +340,10 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
         says=f"Dismiss: {finding.rule.title.lower()}",
         help="do not tell of this any more; the reason is kept in the project",
     )
-    if finding.rule.subject is not Subject.TAKE and finding.rule is not PROBLEM:
+    if (
+        finding.rule.subject is not Subject.TAKE
+        and finding.rule is not PROBLEM
+    ):
         done.append(
             SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2)
         )

@@ -48,7 +48,9 @@ class ViewSet:
 
     def keyboard_widgets(self, *sides: Side) -> list[QWidget]:
         """The widgets at some sides, or at all, that take the keyboard."""
-        return [spec.keyboard(view) for spec, view in self.at(*(sides or Side))]
+        return [
+            spec.keyboard(view) for spec, view in self.at(*(sides or Side))
+        ]
 
     def close(self) -> None:
         """The window leaves the project."""

@@ -182,8 +182,8 @@ class _ViewInterface(QAccessibleObject):
 
 
 _made: dict[int, _ViewInterface] = {}
-"""The objects of the views that live, by the views' ids: Qt holds them too, but
-not their Python side.
+"""The objects of the views that live, by the views' ids: Qt holds them too,
+but not their Python side.
 """
 
 

@@ -29,7 +29,9 @@ def curve_line(
     return QPolygonF(found)
 
 
-def draw_curve(painter: QPainter, box: QRectF, curve: Curve, pen: QPen) -> None:
+def draw_curve(
+    painter: QPainter, box: QRectF, curve: Curve, pen: QPen
+) -> None:
     """Draw a curve into a box of a few pixels, without axes."""
     painter.setPen(pen)
     painter.drawPolyline(curve_line(curve, box))

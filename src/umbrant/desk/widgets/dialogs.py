@@ -23,8 +23,8 @@ MOST_PROBLEMS = 12
 
 
 class Dialogs:
-    """Asks the author. Every method blocks until it is answered; None and False
-    stand for 'no' and 'leave it'.
+    """Asks the author. Every method blocks until it is answered; None and
+    False stand for 'no' and 'leave it'.
     """
 
     def __init__(self, parent: QWidget) -> None:
@@ -163,7 +163,9 @@ class Dialogs:
         return self._asks(what, text, "Change it", "Leave it")
 
     def overwrite(self, files: list[str]) -> bool:
-        """Whether to write over files that somebody else has changed meanwhile."""
+        """Whether to write over files that somebody else has changed
+        meanwhile.
+        """
         listed = ", ".join(files[:6]) + (
             f" and {len(files) - 6} more" if len(files) > 6 else ""
         )

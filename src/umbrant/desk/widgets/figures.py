@@ -1,5 +1,5 @@
-"""What stands and moves on the stage, drawn: bodies, props, names, and what was
-said.
+"""What stands and moves on the stage, drawn: bodies, props, names, and what
+was said.
 """
 
 import math
@@ -21,8 +21,8 @@ def draw_body(
     heading_deg: float,
     fill: QColor | None,
 ) -> None:
-    """A body, as large as it is, with a line for where it looks. Without a fill
-    it is a puppet.
+    """A body, as large as it is, with a line for where it looks. Without a
+    fill it is a puppet.
     """
     painter.setPen(
         QPen(palette.ink, 2) if fill is None else QPen(palette.sheet, 1)
@@ -71,8 +71,8 @@ def draw_prop(
 
 
 def box_for(painter: QPainter, text: str, at: QPointF, room: float) -> QRectF:
-    """The box that a text is drawn in at a point, so that none of it is cut off
-    at the sides.
+    """The box that a text is drawn in at a point, so that none of it is cut
+    off at the sides.
     """
     wide = painter.fontMetrics().horizontalAdvance(text) + 14
     return QRectF(

@@ -21,8 +21,8 @@ BY_KEYBOARD = (
     Qt.FocusReason.OtherFocusReason,
 )
 """How the keyboard comes to a pane where a hand on the mouse has not brought
-it. With the mouse nothing is moved: what was pressed would slip away from under
-the pointer.
+it. With the mouse nothing is moved: what was pressed would slip away from
+under the pointer.
 """
 
 
@@ -64,8 +64,8 @@ class HeightByUse(QObject):
             self._splitter.setSizes(shares)
 
     def _pane_of(self, widget: QWidget) -> QWidget | None:
-        """The pane that a widget lies in. The tabs of both sides change places,
-        so it is looked up each time.
+        """The pane that a widget lies in. The tabs of both sides change
+        places, so it is looked up each time.
         """
         for index in range(self._splitter.count()):
             pane = self._splitter.widget(index)

@@ -37,7 +37,10 @@ def _mirrored(shapes: list[QPolygonF | QRectF]) -> list[QPolygonF | QRectF]:
     def turn(shape: QPolygonF | QRectF) -> QPolygonF | QRectF:
         if isinstance(shape, QRectF):
             return QRectF(
-                SIZE - shape.right(), shape.top(), shape.width(), shape.height()
+                SIZE - shape.right(),
+                shape.top(),
+                shape.width(),
+                shape.height(),
             )
         return QPolygonF(
             [

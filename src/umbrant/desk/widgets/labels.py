@@ -53,12 +53,12 @@ class Labels:
         *,
         must: bool = False,
     ) -> QRectF | None:
-        """Write a text so far away from a point: to its right or left, below or
-        above it.
+        """Write a text so far away from a point: to its right or left, below
+        or above it.
 
         Where there is no room for it, it is left out; if it must be there, it
-        is tried further off, and stands where it covers least. Returns where it
-        stands.
+        is tried further off, and stands where it covers least. Returns where
+        it stands.
         """
         if not must and not self._area.adjusted(-OUT, -OUT, OUT, OUT).contains(
             at
@@ -67,7 +67,9 @@ class Labels:
         places = [self._inside(box) for box in self._around(text, at, away)]
         if must:
             for each in FURTHER:
-                places += map(self._inside, self._around(text, at, away + each))
+                places += map(
+                    self._inside, self._around(text, at, away + each)
+                )
                 places += map(
                     self._inside, self._corners(text, at, away + each)
                 )
@@ -88,7 +90,9 @@ class Labels:
                 # So far off nobody would know whose name it is.
                 line.setLength(line.length() - away + BELOW)
                 self._painter.drawLine(line)
-            self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
+            self._painter.drawText(
+                QPointF(box.left(), box.top() + ABOVE), text
+            )
         return box
 
     def best_of(self, places: Iterable[QRectF]) -> QRectF | None:
@@ -122,7 +126,9 @@ class Labels:
             at.x() - wide / 2, min(at.y() - away, lifted) - high, wide, high
         )
 
-    def _corners(self, text: str, at: QPointF, away: float) -> Iterator[QRectF]:
+    def _corners(
+        self, text: str, at: QPointF, away: float
+    ) -> Iterator[QRectF]:
         """Where it might stand between the sides: to the right or left, above
         or below.
         """

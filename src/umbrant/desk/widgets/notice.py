@@ -51,7 +51,9 @@ class Notice(QLabel):
     def _move_to_corner(self) -> None:
         if self.isHidden():
             return
-        room = QRect(0, 0, min(WIDEST, self._area.width() - 40) - 2 * GAP, 1000)
+        room = QRect(
+            0, 0, min(WIDEST, self._area.width() - 40) - 2 * GAP, 1000
+        )
         needed = self.fontMetrics().boundingRect(
             room, int(Qt.TextFlag.TextWordWrap), self.text()
         )
@@ -59,6 +61,7 @@ class Notice(QLabel):
             needed.width() + 2 * GAP + 4, needed.height() + 2 * ABOVE + 2
         )
         self.move(
-            self._area.geometry().bottomLeft() + QPoint(16, -self.height() - 12)
+            self._area.geometry().bottomLeft()
+            + QPoint(16, -self.height() - 12)
         )
         self.raise_()

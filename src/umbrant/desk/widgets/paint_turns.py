@@ -12,8 +12,8 @@ class PaintTurns(QObject):
     its own.
 
     Qt paints all of a window that is to be painted at once. When another take
-    is shown that is nearly all of it, which takes longer than a window may keep
-    its user waiting.
+    is shown that is nearly all of it, which takes longer than a window may
+    keep its user waiting.
     """
 
     def __init__(self, parent: QObject) -> None:

@@ -1,11 +1,11 @@
 """How everything in the window is painted: nothing but pixels leaves a paint
 event, whatever goes wrong in it.
 
-An exception that left a paint event would leave its painter open, and Qt ends a
-process that does that. So all painted views have their base here. They say what
-they look like in `draw`, and a mistake there is logged and told in words in
-place of the view, while the rest of the window lives. What they draw is worked
-out in plain functions, which are tested without a window.
+An exception that left a paint event would leave its painter open, and Qt ends
+a process that does that. So all painted views have their base here. They say
+what they look like in `draw`, and a mistake there is logged and told in words
+in place of the view, while the rest of the window lives. What they draw is
+worked out in plain functions, which are tested without a window.
 """
 
 from collections.abc import Callable, Iterator, Sequence
@@ -76,7 +76,8 @@ def guarded(
         with saved(painter):
             draw(painter)
     except Exception as error:
-        # A mistake of ours, whatever it is: the boundary that nothing may pass.
+        # A mistake of ours, whatever it is: the boundary that nothing may
+        # pass.
         fault = f"{type(error).__name__}: {error}"
         if view.property(FAULT) != fault:
             view.setProperty(FAULT, fault)
@@ -91,8 +92,8 @@ def guarded(
 
 
 def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
-    """Say in a box that a view could not be drawn, why, and where more is to be
-    found.
+    """Say in a box that a view could not be drawn, why, and where more is to
+    be found.
     """
     what = f"{view.accessibleName() or 'This'} could not be drawn ({view.property(FAULT)})."
     text = f"{what} The rest of the window works. What happened is in {log_file()}."
@@ -142,8 +143,8 @@ class PaintedView(QWidget):
 
 
 class PaintedTable(QTableView):
-    """A table whose cells are drawn by a PaintedDelegate, on a ground and under
-    what it draws itself.
+    """A table whose cells are drawn by a PaintedDelegate, on a ground and
+    under what it draws itself.
     """
 
     def be_list(self, line_high: int) -> None:
@@ -163,7 +164,9 @@ class PaintedTable(QTableView):
         )
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(
+            Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
         self.setTabKeyNavigation(False)
 
     def share_columns(self, shares: Sequence[float]) -> None:
@@ -209,7 +212,10 @@ class PaintedDelegate(QStyledItemDelegate):
         raise NotImplementedError
 
     def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex
+        self,
+        painter: QPainter,
+        option: QStyleOptionViewItem,
+        index: ModelIndex,
     ) -> None:
         view, cell = self.parent(), QRectF(option.rect)
         if not isinstance(view, QWidget):

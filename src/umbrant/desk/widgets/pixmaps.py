@@ -36,8 +36,8 @@ class PixmapCache:
         key: Hashable,
         paint: Paint,
     ) -> None:
-        """Draw a picture into a box, painting it first if need be. `paint` gets
-        a box of the same size at (0, 0).
+        """Draw a picture into a box, painting it first if need be. `paint`
+        gets a box of the same size at (0, 0).
         """
         ratio = painter.device().devicePixelRatio()
         wide, high = ceil(box.width()), ceil(box.height())

@@ -1,5 +1,5 @@
-"""A question in the look of the house: what it is about, what is asked, perhaps
-a field, and buttons that say what they do.
+"""A question in the look of the house: what it is about, what is asked,
+perhaps a field, and buttons that say what they do.
 """
 
 from collections.abc import Mapping, Sequence
@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 WIDTH, FROM_TOP = 480, 96
-"""How wide a question is, and how far below the top of its window it stands, in
-pixels.
+"""How wide a question is, and how far below the top of its window it stands,
+in pixels.
 """
 MOST_TEXT = 380
 """A text that is higher scrolls, so that the buttons stay on the screen."""
@@ -197,9 +197,9 @@ def note_field(first: str) -> QPlainTextEdit:
 
 
 def integer_field(first: int) -> QLineEdit:
-    """A whole number from 0 on. The toolkit's own field for numbers leaves what
-    is typed no width when the style sheet gives it a border and its arrows are
-    left out.
+    """A whole number from 0 on. The toolkit's own field for numbers leaves
+    what is typed no width when the style sheet gives it a border and its
+    arrows are left out.
     """
     field = line_field(str(first))
     field.setValidator(QIntValidator(0, MOST_INTEGER, field))

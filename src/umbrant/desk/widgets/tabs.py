@@ -1,5 +1,5 @@
-"""Several views in one place, one of them shown: a heading with a tab for each,
-and a line about what it shows.
+"""Several views in one place, one of them shown: a heading with a tab for
+each, and a line about what it shows.
 """
 
 from collections.abc import Callable, Sequence

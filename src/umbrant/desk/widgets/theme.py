@@ -11,8 +11,8 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase
 
 @dataclass(frozen=True)
 class Palette:
-    """A colour for each role. `name` stands for all of them in the keys of kept
-    pictures.
+    """A colour for each role. `name` stands for all of them in the keys of
+    kept pictures.
     """
 
     name: str

@@ -41,7 +41,9 @@ class CastColumn:
 
 @dataclass
 class CastRow:
-    """One of the cast: its line in the setting, and the chips by their columns."""
+    """One of the cast: its line in the setting, and the chips by their
+    columns.
+    """
 
     line: SettingLine
     cells: dict[str, SentencePiece] = field(default_factory=dict)
@@ -77,7 +79,9 @@ def pivoted(
         elif about == ("body",) and place in rows:
             rows[place].cells.update(_by_label(line))
         elif (
-            about[:2] == ("body", "stats") and len(about) == 3 and place in rows
+            about[:2] == ("body", "stats")
+            and len(about) == 3
+            and place in rows
         ):
             name = str(about[2])
             value = _by_label(line).get("value")

@@ -150,7 +150,9 @@ class CastDelegate(PaintedDelegate):
         view, layout = self._view, self._view.layout_at(index.row())
         palette = view.brushes.palette
         selected = index.row() == view.selected_index()
-        painter.fillRect(cell, palette.selection if selected else palette.sheet)
+        painter.fillRect(
+            cell, palette.selection if selected else palette.sheet
+        )
         if layout is not None:
             focused = None
             if selected:
@@ -240,8 +242,8 @@ class CastTable(ChipTable):
         return self.currentIndex().row()
 
     def select_path(self, path: Path) -> None:
-        """Select whom a path leads to or into; nothing for the path of anything
-        else.
+        """Select whom a path leads to or into; nothing for the path of
+        anything else.
         """
         for index, row in enumerate(self.cast.rows):
             if path[: len(row.path)] == row.path:
@@ -286,8 +288,8 @@ class CastTable(ChipTable):
 
     @property
     def names_end(self) -> int:
-        """Where the names end in the table: what is scrolled past that is under
-        them.
+        """Where the names end in the table: what is scrolled past that is
+        under them.
         """
         first = None
         if self.cast.columns:
@@ -402,7 +404,9 @@ class CastTable(ChipTable):
             bar.setValue(column.x + column.wide - wide)
 
     def _keep_column(self) -> None:
-        """Have the keyboard in the same column of the row that is now selected."""
+        """Have the keyboard in the same column of the row that is now
+        selected.
+        """
         index = self.selected_index()
         if not self._column or not 0 <= index < len(self.cast.rows):
             return
@@ -420,7 +424,9 @@ class CastTable(ChipTable):
         return super()._chip_key(event, chip, rect)
 
     def event(self, event: QEvent) -> bool:
-        """Left and Right walk the cells, whatever shortcut they have elsewhere."""
+        """Left and Right walk the cells, whatever shortcut they have
+        elsewhere.
+        """
         sideways = (Qt.Key.Key_Left, Qt.Key.Key_Right)
         if (
             event.type() == QEvent.Type.ShortcutOverride

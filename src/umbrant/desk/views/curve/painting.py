@@ -100,11 +100,16 @@ def _paint_frame(
         f"{'':4}{number_text(look.low)}",
     )
     right = QRectF(plot.right() - 60, plot.bottom() + 4, 64, 16)
-    painter.drawText(right, Qt.AlignmentFlag.AlignRight, number_text(look.high))
+    painter.drawText(
+        right, Qt.AlignmentFlag.AlignRight, number_text(look.high)
+    )
 
 
 def _paint_counts(
-    painter: QPainter, counts: tuple[float, ...], plot: QRectF, palette: Palette
+    painter: QPainter,
+    counts: tuple[float, ...],
+    plot: QRectF,
+    palette: Palette,
 ) -> None:
     """How often each input came up in the take, as bars."""
     most = max(counts, default=0.0)
@@ -114,7 +119,10 @@ def _paint_counts(
     for index, count in enumerate(counts):
         high = plot.height() * 0.6 * count / most
         bar = QRectF(
-            plot.left() + index * wide + 1, plot.bottom() - high, wide - 2, high
+            plot.left() + index * wide + 1,
+            plot.bottom() - high,
+            wide - 2,
+            high,
         )
         painter.fillRect(bar, palette.different)
 

@@ -95,9 +95,15 @@ class CurveView(PaintedView):
         low, high = self.range_of(row)
         found = []
         for grip in self.grips(row):
-            at, value = self.to_pixels(grip.at), low + (high - low) * grip.at[0]
+            at, value = (
+                self.to_pixels(grip.at),
+                low + (high - low) * grip.at[0],
+            )
             box = QRectF(
-                at.x() - GRIP_BOX, at.y() - GRIP_BOX, 2 * GRIP_BOX, 2 * GRIP_BOX
+                at.x() - GRIP_BOX,
+                at.y() - GRIP_BOX,
+                2 * GRIP_BOX,
+                2 * GRIP_BOX,
             )
             words = f"{grip.name} · {value:.2f} is worth {grip.at[1]:.2f}"
             found.append(AccessiblePart(words, box, grip.name == self._chosen))
@@ -137,7 +143,10 @@ class CurveView(PaintedView):
                 Grip("middle", at(curve.middle)),
                 Grip("steepness", at(min(1.0, curve.middle + 0.15))),
             ],
-            Shape.LOGIT: [Grip("middle", at(0.5)), Grip("steepness", at(0.85))],
+            Shape.LOGIT: [
+                Grip("middle", at(0.5)),
+                Grip("steepness", at(0.85)),
+            ],
             Shape.BELL: [
                 Grip("middle", at(curve.middle)),
                 Grip("width", at(min(1.0, curve.middle + curve.width))),
@@ -220,7 +229,8 @@ class CurveView(PaintedView):
         near = [
             point
             for point in curve.points
-            if (self.to_pixels(point) - event.position()).manhattanLength() < 14
+            if (self.to_pixels(point) - event.position()).manhattanLength()
+            < 14
         ]
         if near:
             points = [point for point in curve.points if point not in near]
@@ -423,7 +433,9 @@ def _steepness(curve: Curve, y: float) -> float:
     odds = float(np.log(y / (1.0 - y)))
     if curve.shape is Shape.LOGIT:
         return float(
-            np.clip(np.log(0.85 / 0.15) / max(0.02, y - curve.middle), 0.5, 200)
+            np.clip(
+                np.log(0.85 / 0.15) / max(0.02, y - curve.middle), 0.5, 200
+            )
         )
     away = min(0.15, 1.0 - curve.middle) or 0.15
     return float(np.clip(odds / away, 0.5, 200))

@@ -66,8 +66,8 @@ class LegendLine:
 
 
 class DecisionsView(PaintedView):
-    """The decision map. Up and Down walk the lines beside it, Enter goes to the
-    row of one.
+    """The decision map. Up and Down walk the lines beside it, Enter goes to
+    the row of one.
 
     Dragging a border that a number makes changes the number; by keyboard Left
     and Right do, on the border's line.
@@ -80,8 +80,8 @@ class DecisionsView(PaintedView):
         self.desk, self.palette_ = desk, palette
         self.running = RunningMap(self)
         self.inputs: tuple[str, str] | None = None
-        """The inputs with their ranges, as they were typed; None for those that
-        are offered.
+        """The inputs with their ranges, as they were typed; None for those
+        that are offered.
         """
         self.chosen = 0
         """The line beside the field that is chosen."""
@@ -264,8 +264,8 @@ class DecisionsView(PaintedView):
         self.update()
 
     def field(self) -> QRectF:
-        """Where the field is drawn: a square, or as the stage is if both inputs
-        are along it.
+        """Where the field is drawn: a square, or as the stage is if both
+        inputs are along it.
         """
         wide, high = (
             self.width() - LEFT - GAP - LEAST_LEGEND,
@@ -427,7 +427,9 @@ class DecisionsView(PaintedView):
             painter.fillRect(box, palette.selection)
         left = box.left() + 4
         if line.label is not None:
-            swatch = QRectF(left, box.center().y() - SWATCH / 2, SWATCH, SWATCH)
+            swatch = QRectF(
+                left, box.center().y() - SWATCH / 2, SWATCH, SWATCH
+            )
             painter.fillRect(swatch, self.colour_of(picture, line.label))
             left += SWATCH + 6
         painter.setPen(palette.ink if line.label is not None else palette.dim)
@@ -488,8 +490,8 @@ class DecisionsView(PaintedView):
             for each in picture.borders
             if each.number is not None and {each.one, each.other} <= around
         )
-        # The same condition may make other stretches of the border by something
-        # else than its number, as a wall does in sight.
+        # The same condition may make other stretches of the border by
+        # something else than its number, as a wall does in sight.
         return next(
             (each for each in found if self._runs_near(picture, each, values)),
             None,
@@ -670,9 +672,7 @@ class DecisionsView(PaintedView):
             return ""
         (x, y), (i, j) = self._values_at(picture, pixel), self._step_at(pixel)
         label = picture.labels[picture.grid[j][i]]
-        return (
-            f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
-        )
+        return f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
 
 
 def _lines_of(picture: MapPicture) -> list[LegendLine]:

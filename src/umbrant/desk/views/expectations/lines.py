@@ -60,7 +60,9 @@ class ExpectationState(StrEnum):
 
 @dataclass(frozen=True)
 class ExpectationOffer:
-    """What the chips of an expectation are filled from, and what a change does."""
+    """What the chips of an expectation are filled from, and what a change
+    does.
+    """
 
     take: Take | None
     whom: Sequence[str]
@@ -125,7 +127,12 @@ class _Writer:
         choices = (Choice(none, ""), *(Choice(name, name) for name in names))
         value = str(getattr(self.named.expectation, field))
         self._add(
-            field, ChipEditor.PICK, label, value or none, value, offered=choices
+            field,
+            ChipEditor.PICK,
+            label,
+            value or none,
+            value,
+            offered=choices,
         )
 
     def title(self) -> None:

@@ -75,8 +75,8 @@ class ExpectationModel(QAbstractTableModel):
         self.lines: tuple[NamedExpectation, ...] = ()
         self.states: tuple[ExpectationState, ...] = ()
         self.is_checked = True
-        """Whether the take that is shown has been held against them as they now
-        are.
+        """Whether the take that is shown has been held against them as they
+        now are.
         """
 
     def reload(self) -> None:
@@ -189,7 +189,9 @@ class ExpectationsView(SentenceList):
     # lines
 
     def reload(self) -> None:
-        """Take up the expectations as they now are, with the same one selected."""
+        """Take up the expectations as they now are, with the same one
+        selected.
+        """
         self.is_stale, index = False, max(0, self.selected_index())
         self.model_.reload()
         self.lay_out_again()
@@ -336,8 +338,8 @@ class ExpectationsView(SentenceList):
         documents.note(name, OtherStep(back, again), merges)
 
     def go_to(self) -> None:
-        """Look at the tick at which the selected expectation is broken, and for
-        whom.
+        """Look at the tick at which the selected expectation is broken, and
+        for whom.
         """
         broken = self._broken()
         if broken is None:
@@ -359,7 +361,9 @@ class ExpectationsView(SentenceList):
     # checking
 
     def _check(self) -> None:
-        """Hold the take that is shown against the expectations as they now are."""
+        """Hold the take that is shown against the expectations as they now
+        are.
+        """
         take = self.desk.take
         self.model_.is_checked = take is None
         self.reload()
@@ -367,7 +371,9 @@ class ExpectationsView(SentenceList):
             self._checking.request(ExpectationCheck(take, self.model_.lines))
 
     def _put(self, file: str, expectation: Expectation | None) -> None:
-        """Write an expectation into a file, or remove the file. Raises OSError."""
+        """Write an expectation into a file, or remove the file. Raises
+        OSError.
+        """
         # Where the project is by now: it may have been saved elsewhere since
         # the step.
         folder = self.desk.documents.folder

@@ -148,7 +148,10 @@ def _paint_rows(
     )
     for index, row_id in enumerate(rows):
         box = QRectF(
-            left, top + index * ROW_HIGH, area.right() - MARGIN - left, ROW_HIGH
+            left,
+            top + index * ROW_HIGH,
+            area.right() - MARGIN - left,
+            ROW_HIGH,
         )
         painter.fillRect(
             box, palette.selection if row_id == SHOWN else palette.sheet
@@ -197,5 +200,7 @@ def row_text(explainer: Explainer, row_id: str) -> str:
             if piece.role is not PieceRole.NAME or piece.chip is None
         ] or pieces
     elif row.name:
-        pieces = [piece for piece in pieces if piece.role is PieceRole.NAME][:1]
+        pieces = [piece for piece in pieces if piece.role is PieceRole.NAME][
+            :1
+        ]
     return " ".join(piece.text for piece in pieces)

@@ -82,7 +82,9 @@ class ExampleView(PaintedView):
     changed = Signal()
     """There is another example to show, or none."""
 
-    def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, palette: Palette, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.palette_ = palette
         self.tick = 0

@@ -6,8 +6,8 @@ from umbrant.desk.chips.sentence import sentence
 
 
 def recipe_page(recipe: Recipe) -> str:
-    """The reference page of a recipe, in Markdown: what it does, what finds it,
-    and its rows.
+    """The reference page of a recipe, in Markdown: what it does, what finds
+    it, and its rows.
     """
     words = ", ".join(recipe.words[1:])
     lines = [

@@ -16,8 +16,8 @@ from umbrant.desk.views.help.recipe_page import recipe_page
 from umbrant.desk.widgets.theme import Palette, body_font
 
 LEAST_PAGE = 70
-"""How high the page is at the least, in pixels: in a low pane the example gives
-way to it.
+"""How high the page is at the least, in pixels: in a low pane the example
+gives way to it.
 """
 
 
@@ -67,7 +67,9 @@ class HelpView(QWidget):
         self.example.set_palette(palette)
 
     def refresh(self, *_: object) -> None:
-        """Show the pages of the row that is selected now, if anybody sees them."""
+        """Show the pages of the row that is selected now, if anybody sees
+        them.
+        """
         if not self.isVisible():
             return
         if self._considered is not None:
@@ -113,7 +115,9 @@ class HelpView(QWidget):
         if row is None:
             return []
         found = [
-            kind for kind in (catalog.get(row.kind, *ROWS),) if kind is not None
+            kind
+            for kind in (catalog.get(row.kind, *ROWS),)
+            if kind is not None
         ]
         parts = [
             catalog.get(each.kind, Family.DECORATOR) for each in row.decorators

@@ -72,8 +72,8 @@ def cue_action_text(does: CueAction) -> str:
 
 
 class CueRuler:
-    """The marks of the cues above the lanes, under the hand. `scale` says where
-    each tick stands.
+    """The marks of the cues above the lanes, under the hand. `scale` says
+    where each tick stands.
     """
 
     def __init__(

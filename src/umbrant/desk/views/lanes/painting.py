@@ -58,15 +58,15 @@ class Bar:
     colour: int
     name: str
     is_brief: bool = False
-    """Whether it began and ended within one tick: drawn as a mark, however wide
-    a tick is.
+    """Whether it began and ended within one tick: drawn as a mark, however
+    wide a tick is.
     """
 
 
 @dataclass(frozen=True)
 class Lane:
-    """One of the cast: a stripe for each branch of its behavior, or for each of
-    its copies. `chosen` is the first stripe of the one that is looked at.
+    """One of the cast: a stripe for each branch of its behavior, or for each
+    of its copies. `chosen` is the first stripe of the one that is looked at.
     """
 
     title: str
@@ -98,7 +98,9 @@ def lanes_of(
     one that it is compared with. `opened` are the kinds whose lanes are open.
     """
     return tuple(
-        _lane(row, agent, loaded, compares=compares, is_open=row.kind in opened)
+        _lane(
+            row, agent, loaded, compares=compares, is_open=row.kind in opened
+        )
         for row in rows
     )
 
@@ -113,13 +115,15 @@ def _lane(
 ) -> Lane:
     players, title = row.players, row.title
     chosen = next(
-        (index for index, player in enumerate(players) if player.name == agent),
+        (
+            index
+            for index, player in enumerate(players)
+            if player.name == agent
+        ),
         None,
     )
     if len(players) > 1 and chosen is not None and not is_open:
-        title = (
-            f"{players[chosen].title or players[chosen].name} of {len(players)}"
-        )
+        title = f"{players[chosen].title or players[chosen].name} of {len(players)}"
     if row.kind:
         mark = "▸ "
         if is_open:
@@ -192,8 +196,8 @@ def _bars_of(
     spans: Mapping[str, AllSpans],
     leading: Sequence[str],
 ) -> list[tuple[Bar, ...]]:
-    """The same of a take, with colours by the rows that lead in the one that is
-    shown.
+    """The same of a take, with colours by the rows that lead in the one that
+    is shown.
     """
     behavior = None
     if take is not None and name in take.agents:
@@ -254,7 +258,9 @@ def _paint_lane(
     area = QRectF(scale.left, top, scale.right - scale.left, BAR)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(palette.rule)
-    painter.drawRoundedRect(area.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
+    painter.drawRoundedRect(
+        area.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1
+    )
     for each in lane.apart:
         left, right = scale.x_of(each.start), scale.x_of(each.end + 1)
         width = max(LEAST_WIDE, right - left)
@@ -307,8 +313,8 @@ def _paint_bar(
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     if box.height() < NAMED:
-        # Very many stripes have no room for gaps between them, which would wash
-        # them out.
+        # Very many stripes have no room for gaps between them, which would
+        # wash them out.
         gap = 0.0
         if box.height() > GAPLESS:
             gap = 0.3

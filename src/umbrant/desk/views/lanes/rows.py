@@ -147,8 +147,8 @@ def odd_ones(
     names: Iterable[str],
     spans: Mapping[str, tuple[tuple[LeadingSpan, ...], ...]],
 ) -> dict[str, float]:
-    """How much of the take each of a kind is led by something else than most of
-    them, from 0 to 1.
+    """How much of the take each of a kind is led by something else than most
+    of them, from 0 to 1.
     """
     known = list(names)
     ids: dict[str, int] = {"": 0}
@@ -163,7 +163,9 @@ def odd_ones(
         for branch in spans.get(name, ())[:1]:
             for span in branch:
                 number = ids.setdefault(span.row_id, len(ids))
-                led[index, (ticks >= span.start) & (ticks <= span.end)] = number
+                led[index, (ticks >= span.start) & (ticks <= span.end)] = (
+                    number
+                )
     counts = np.stack(
         [(led == number).sum(axis=0) for number in range(len(ids))]
     )

@@ -45,8 +45,8 @@ from umbrant.model.staging import Member
 
 TOP, LEFT, RIGHT = 6, 110, 16
 MARKED = 26
-"""How far from the left a press opens the lane of many, rather than look at one
-of them.
+"""How far from the left a press opens the lane of many, rather than look at
+one of them.
 """
 MOST_SHOWN = 9
 """How many lanes are seen at most; the others are scrolled to. The tables need
@@ -230,9 +230,7 @@ class LanesView(PaintedView):
             mark = self.ruler.mark_at(event.pos().x())
             text = "Double-click adds a cue."
             if mark:
-                text = (
-                    f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
-                )
+                text = f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
             QToolTip.showText(event.globalPos(), text, self)
             return True
         return super().event(event)
@@ -270,7 +268,9 @@ class LanesView(PaintedView):
         self.menu = menu = QMenu(self)
         menu.setAccessibleName("Order of the lanes")
         for order in LaneOrder:
-            action = menu.addAction(order.value, partial(self.set_order, order))
+            action = menu.addAction(
+                order.value, partial(self.set_order, order)
+            )
             action.setCheckable(True)
             action.setChecked(order is self.order)
         menu.popup(at)
@@ -290,7 +290,9 @@ class LanesView(PaintedView):
             ]
             self.open_kind(kinds[0] if kinds else "")
         elif event.key() == Qt.Key.Key_Menu or event.text() == "o":
-            self._offer_orders(self.mapToGlobal(QPoint(LEFT, int(self._top()))))
+            self._offer_orders(
+                self.mapToGlobal(QPoint(LEFT, int(self._top())))
+            )
         else:
             super().keyPressEvent(event)
 
@@ -392,7 +394,11 @@ class LanesView(PaintedView):
         first = self._bar.value()
         rows = self.rows()[first : first + self._bar.pageStep() + 1]
         lanes = lanes_of(
-            rows, self.desk.agent, loaded, compares=compares, opened=self.opened
+            rows,
+            self.desk.agent,
+            loaded,
+            compares=compares,
+            opened=self.opened,
         )
         paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
         branched_at = self.desk.branched_at

@@ -143,8 +143,8 @@ class RowAdding(QObject):
         self.search.closed.connect(lambda: ledger.desk.considered.emit(None))
         self.search.considered.connect(self._considered)
         self._then: Callable[[Kind], None] | None = None
-        """What is done with a kind that is only picked, for rows that are there
-        already.
+        """What is done with a kind that is only picked, for rows that are
+        there already.
         """
         self._blanks: list[tuple[str, str]] = []
         """The row and the parameter of the blanks that are still to be looked
@@ -294,8 +294,8 @@ class RowAdding(QObject):
     def _guarded_rows(
         self, guard: Guard, text: str, found: Sequence[Offer]
     ) -> list[Offer]:
-        """What a sentence asks for that begins with a condition; where nothing,
-        the search says why.
+        """What a sentence asks for that begins with a condition; where
+        nothing, the search says why.
         """
         desk = self._view.desk
         names = names_in(desk.project)
@@ -352,9 +352,9 @@ class RowAdding(QObject):
         return ""
 
     def _with_new_keys(self, listed: list[Offer], rest: str) -> list[Offer]:
-        """The offers, and before the first one the same with the keys that were
-        typed and do not exist; behind it, where such a name is nearly one that
-        does.
+        """The offers, and before the first one the same with the keys that
+        were typed and do not exist; behind it, where such a name is nearly one
+        that does.
         """
         if not listed or not rest or isinstance(listed[0], RecipeOffer):
             return listed

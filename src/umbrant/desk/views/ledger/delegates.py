@@ -134,8 +134,8 @@ class OutlineDelegate(_Delegate):
         )
 
     def _mark_of(self, row: Row) -> str:
-        """What stands after a row's number: that it cannot run, that the review
-        has found something, or that a variant has it otherwise.
+        """What stands after a row's number: that it cannot run, that the
+        review has found something, or that a variant has it otherwise.
         """
         if self.desk.problems_of(row.id):
             return " !"
@@ -289,7 +289,9 @@ class TapeDelegate(_Delegate):
         self, painter: QPainter, cell: QRectF, row_id: str, selected: bool
     ) -> None:
         palette, explainer = self.brushes.palette, self.desk.explainer
-        painter.fillRect(cell, palette.selection if selected else palette.sheet)
+        painter.fillRect(
+            cell, palette.selection if selected else palette.sheet
+        )
         if explainer is not None and row_id in explainer.outline.number:
             self._different(painter, cell, row_id)
             family, other = explainer.family(row_id), self.desk.other_take
@@ -376,7 +378,9 @@ def _mark(
     }
     if state in looks:
         tall, colour, width = looks[state]
-        painter.fillRect(QRectF(foot.x(), foot.y() - tall, width, tall), colour)
+        painter.fillRect(
+            QRectF(foot.x(), foot.y() - tall, width, tall), colour
+        )
 
 
 def _triangle(
@@ -388,4 +392,6 @@ def _triangle(
         corners = [(-4, -2), (0, 3), (4, -2)]
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
-    painter.drawPolygon(QPolygonF([centre + QPointF(x, y) for x, y in corners]))
+    painter.drawPolygon(
+        QPolygonF([centre + QPointF(x, y) for x, y in corners])
+    )

@@ -134,7 +134,8 @@ class RowDragging:
         shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         behavior = self._view.ledger.behavior
         nested = (
-            behavior is not None and behavior.outline.parent[row.id] is not None
+            behavior is not None
+            and behavior.outline.parent[row.id] is not None
         )
         on_words = (
             index.column() == OUTLINE and event.position().x() >= FOLD_MARK
@@ -162,7 +163,8 @@ class RowDragging:
             behavior is None
             or grip is None
             or (
-                self.drop is None and (position - grip).manhattanLength() < GRIP
+                self.drop is None
+                and (position - grip).manhattanLength() < GRIP
             )
         ):
             return

@@ -133,7 +133,9 @@ class LedgerModel(QAbstractTableModel):
             and above is not None
             and behavior.row(above).kind == MACHINE
         )
-        return SentenceContext(self._names[1], self._inner_keys(row), any_state)
+        return SentenceContext(
+            self._names[1], self._inner_keys(row), any_state
+        )
 
     def sentence_inputs(self, row: Row) -> tuple[str, ...]:
         """The names of other rows and of keys elsewhere that stand in a row's
@@ -217,9 +219,7 @@ class LedgerModel(QAbstractTableModel):
             number = ""
             if self.behavior:
                 number = self.behavior.outline.number[row.id]
-            return (
-                f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
-            )
+            return f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
         explainer = self._desk.explainer
         if explainer is None or row.id not in explainer.outline.number:
             return ""

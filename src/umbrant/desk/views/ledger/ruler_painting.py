@@ -27,7 +27,8 @@ def paint_ruler(
     """Draw a ruler into a box, with as many seconds as there is room for."""
     a_second = rect.width() / (look.length / look.ticks_per_s)
     step = next(
-        (each for each in _STEPS if each * a_second >= _LEAST_APART), _STEPS[-1]
+        (each for each in _STEPS if each * a_second >= _LEAST_APART),
+        _STEPS[-1],
     )
     mark = int(look.start / look.ticks_per_s / step)
     while (

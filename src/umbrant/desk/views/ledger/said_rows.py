@@ -1,5 +1,5 @@
-"""Rows that are typed together: `wait 2 to 4 s, then look about`, `whenever can
-see visitor: follow visitor; say "Stop!"`, `options hunger, thirst, tired`.
+"""Rows that are typed together: `wait 2 to 4 s, then look about`, `whenever
+can see visitor: follow visitor; say "Stop!"`, `options hunger, thirst, tired`.
 Knows nothing of Qt.
 """
 
@@ -22,15 +22,17 @@ _BETWEEN = re.compile(r"\s*(?:;|,?\s+(?:and\s+)?then\s)\s*")
 """What parts the rows of a sentence."""
 _NUMBERS = re.compile(r"\s+[\d.].*$")
 """The end of a part from its first number on, which is no part of a name."""
-_GUARDED = re.compile(r"^(?P<first>[a-z]+)\s+(?P<when>.+?)\s*:\s*(?P<rows>.+)$")
+_GUARDED = re.compile(
+    r"^(?P<first>[a-z]+)\s+(?P<when>.+?)\s*:\s*(?P<rows>.+)$"
+)
 FIRST_WORDS = {
     "if": Watch.ON_ENTRY,
     "when": Watch.TAKE_OVER,
     "while": Watch.WHILE_RUNNING,
     "whenever": Watch.THROUGHOUT,
 }
-"""The words before a condition at the beginning of a sentence, and when it then
-is asked.
+"""The words before a condition at the beginning of a sentence, and when it
+then is asked.
 """
 IN_ORDER = "sequence"
 """The kind of row that does its children one after the other."""
@@ -50,8 +52,8 @@ class SaidRow:
 
 @dataclass(frozen=True)
 class SentenceOffer(Offer):
-    """Offers the rows of a sentence, one after the other. `kind` is that of the
-    first.
+    """Offers the rows of a sentence, one after the other. `kind` is that of
+    the first.
     """
 
     rows: tuple[SaidRow, ...] = field(default_factory=tuple)
@@ -94,8 +96,8 @@ class SentenceOffer(Offer):
 
 
 def guard_before(text: str) -> tuple[Guard, str] | None:
-    """The guard that a sentence begins with, its condition as it was typed, and
-    what is to be done under it; None if it begins with none.
+    """The guard that a sentence begins with, its condition as it was typed,
+    and what is to be done under it; None if it begins with none.
     """
     found = _GUARDED.match(text.strip())
     watch = None
@@ -109,8 +111,8 @@ def guard_before(text: str) -> tuple[Guard, str] | None:
 def said_rows(
     text: str, found: Sequence[Offer], fill: Fill, guard: Guard | None = None
 ) -> SentenceOffer | None:
-    """The rows that a sentence of two or more parts asks for, or of one under a
-    guard; None if it is no such sentence.
+    """The rows that a sentence of two or more parts asks for, or of one under
+    a guard; None if it is no such sentence.
     """
     parts = [part for part in _BETWEEN.split(text) if part.strip()]
     rows = [
@@ -129,7 +131,8 @@ def said_rows(
         kind = plain[0].kind
         said.append(SaidRow(kind, fill(kind, rest or rest_of(part, plain[0]))))
     name = (
-        _NUMBERS.sub("", parts[0]).strip().capitalize() or IN_ORDER.capitalize()
+        _NUMBERS.sub("", parts[0]).strip().capitalize()
+        or IN_ORDER.capitalize()
     )
     return SentenceOffer(
         said[0].kind, "row", rows=tuple(said), guard=guard, name=name
@@ -185,8 +188,8 @@ _OPTIONS = re.compile(r"^options?:?\s+(.+,.+)$")
 
 @dataclass(frozen=True)
 class OptionsOffer(Offer):
-    """Offers an option for each of several things that are considered: keys, or
-    numbers of the body.
+    """Offers an option for each of several things that are considered: keys,
+    or numbers of the body.
     """
 
     inputs: tuple[tuple[str, dict[str, ParamValue]], ...] = field(
@@ -219,9 +222,9 @@ def said_options(
     keys: Mapping[str, Key],
     numbers: Sequence[str],
 ) -> OptionsOffer | None:
-    """The options that a list such as `options hunger, thirst, tired` asks for;
-    None if it is no such list, or no option can stand there. `numbers` are
-    those of bodies.
+    """The options that a list such as `options hunger, thirst, tired` asks
+    for; None if it is no such list, or no option can stand there. `numbers`
+    are those of bodies.
     """
     listed = _OPTIONS.match(text.strip())
     option = next(

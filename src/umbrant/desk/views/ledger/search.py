@@ -68,7 +68,9 @@ left over.
 
 @dataclass(frozen=True)
 class Offer:
-    """Something the search can add: a kind, as a row, a decorator or an upkeep."""
+    """Something the search can add: a kind, as a row, a decorator or an
+    upkeep.
+    """
 
     kind: Kind
     role: str
@@ -190,7 +192,10 @@ def offers(
         kind for kind in catalog.family(*families) if kind.family not in RUNS
     ]
     runs = [kind for kind in catalog.family(*families) if kind.family in RUNS]
-    if holder is not None and holder.family in (Family.HOOK, Family.TRANSITION):
+    if holder is not None and holder.family in (
+        Family.HOOK,
+        Family.TRANSITION,
+    ):
         runs = [kind for kind in runs if not kind.takes_time]
     found = [Offer(kind, "row") for kind in (*parts, *runs)]
     if chosen is not None and chosen.family in (*RUNS, Family.OPTION):
@@ -260,8 +265,8 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
         if named and not any(_begins(offer, text) for offer in found):
             if any(offer.title.lower() == head for offer in named):
                 return named, rest
-            # Only the first word of a name: who types `go to the door` may mean
-            # another row.
+            # Only the first word of a name: who types `go to the door` may
+            # mean another row.
             meant = [
                 each
                 for each in ranked(text, found)
@@ -305,15 +310,17 @@ def _begins(offer: Offer, text: str) -> bool:
 
 
 def rest_of(text: str, offer: Offer) -> str:
-    """What stands behind the words by which an offer is meant: `to the gate` of
-    `go to the gate`, which is *move to*; empty where they are not at its
+    """What stands behind the words by which an offer is meant: `to the gate`
+    of `go to the gate`, which is *move to*; empty where they are not at its
     beginning.
     """
     words = text.split()
     meant = {stem(each) for each in (offer.title.lower(), *offer.intents)}
     for count in range(len(words), 0, -1):
         said = " ".join(words[:count]).lower()
-        if not meant.isdisjoint(stem(each) for each in (said, *meanings(said))):
+        if not meant.isdisjoint(
+            stem(each) for each in (said, *meanings(said))
+        ):
             return " ".join(words[count:])
     return ""
 
@@ -586,7 +593,9 @@ class SearchPopup(QFrame):
         inside = wide - 2 * MARGIN - margins.left() - margins.right()
         around = EDGES + max(LEAST_HELP, self.help.heightForWidth(inside))
         listed = LINE * max(1, min(MOST_LINES, len(self._shown))) + 4
-        self.list.setFixedHeight(min(listed, max(LINE, area.height() - around)))
+        self.list.setFixedHeight(
+            min(listed, max(LINE, area.height() - around))
+        )
         high = self.list.height() + around
         left = max(4, min(self._at.x(), area.width() - wide - 4))
         if self._at.y() + high <= area.height():

@@ -84,7 +84,9 @@ class TapePainter:
         refusals = record.refusals.get("", [])
         first = max(
             0,
-            bisect_right(refusals, self.axis.start, key=lambda each: each.start)
+            bisect_right(
+                refusals, self.axis.start, key=lambda each: each.start
+            )
             - 1,
         )
         for refusal in refusals[first:]:

@@ -1,8 +1,8 @@
 """Words that mean the same, so that each kind need declare only those that it
 is for.
 
-A line is a word that some kind is for, as its help declares it, and what people
-say for it.
+A line is a word that some kind is for, as its help declares it, and what
+people say for it.
 """
 
 from functools import cache, lru_cache

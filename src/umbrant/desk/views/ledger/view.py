@@ -56,7 +56,9 @@ class LedgerView(ChipTable):
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Ledger")
         self.ledger = LedgerModel(desk, self)
-        self._layouts: dict[str, tuple[Row, tuple[object, ...], RowLayout]] = {}
+        self._layouts: dict[
+            str, tuple[Row, tuple[object, ...], RowLayout]
+        ] = {}
         self._not_laid_out: set[int] = set()
         """The lines whose height is still a guess."""
         self._later = QTimer(self, singleShot=True, interval=0)
@@ -78,7 +80,9 @@ class LedgerView(ChipTable):
             self.layout_of,
             lambda: self.focused,
         )
-        self.tape_delegate = TapeDelegate(desk, self.ledger, self.brushes, self)
+        self.tape_delegate = TapeDelegate(
+            desk, self.ledger, self.brushes, self
+        )
         self.now_delegate = NowDelegate(desk, self.ledger, self.brushes, self)
         self.setItemDelegateForColumn(OUTLINE, self.outline_delegate)
         self.setItemDelegateForColumn(NOW, self.now_delegate)
@@ -205,8 +209,8 @@ class LedgerView(ChipTable):
         return list(siblings[ends[0] : ends[1] + 1])
 
     def extend(self, step: int) -> None:
-        """Take the next (1) or the previous (-1) sibling into the selection, or
-        let the last one go.
+        """Take the next (1) or the previous (-1) sibling into the selection,
+        or let the last one go.
         """
         row, behavior = self.desk.row, self.ledger.behavior
         if row is None or behavior is None:
@@ -241,8 +245,8 @@ class LedgerView(ChipTable):
     # adding
 
     def open_search(self, *, behind: bool = False) -> None:
-        """Search for a row to add, or for something to put on the selected row;
-        see `RowAdding`.
+        """Search for a row to add, or for something to put on the selected
+        row; see `RowAdding`.
         """
         self.adding.open(behind=behind)
 
@@ -354,7 +358,9 @@ class LedgerView(ChipTable):
         painter.setFont(self.brushes.fonts.body)
         count = len(self.desk.catalog.kinds)
         line = QRect(44, end, self.viewport().width() - 50, 38)
-        text = f"Enter adds a row · Tab nests it · type to search {count} nodes"
+        text = (
+            f"Enter adds a row · Tab nests it · type to search {count} nodes"
+        )
         if self.ledger.behavior is None:
             text = "There is no behavior to show. Ctrl+O opens a project."
         if line.bottom() <= self.viewport().height():
@@ -365,7 +371,9 @@ class LedgerView(ChipTable):
     def _set_up(self) -> None:
         header = TapeHeader(self.desk, self.brushes, self)
         self.setHorizontalHeader(header)
-        header.setSectionResizeMode(OUTLINE, QHeaderView.ResizeMode.Interactive)
+        header.setSectionResizeMode(
+            OUTLINE, QHeaderView.ResizeMode.Interactive
+        )
         header.setSectionResizeMode(NOW, QHeaderView.ResizeMode.Fixed)
         header.setSectionResizeMode(TAPE, QHeaderView.ResizeMode.Stretch)
         header.setMinimumSectionSize(60)

@@ -141,7 +141,9 @@ class CellAdditions(QObject):
 
     def _scope(self) -> CellScope:
         desk, cells = self._table.desk, self._table.machine.cells
-        source = self._table.machine.source_at(self._table.currentIndex().row())
+        source = self._table.machine.source_at(
+            self._table.currentIndex().row()
+        )
         if source is not None:
             keys = desk.keys_at(source.row_id)
         else:
@@ -163,14 +165,16 @@ class CellAdditions(QObject):
         return self.line
 
     def paste(self, text: str) -> bool:
-        """Put the cells of a spreadsheet into the machine, as one step of undo.
-        Returns whether the text has cells; a message names those that are no
-        transitions.
+        """Put the cells of a spreadsheet into the machine, as one step of
+        undo. Returns whether the text has cells; a message names those that
+        are no transitions.
         """
         desk, cells = self._table.desk, self._table.machine.cells
         if cells is None or "\t" not in text:
             return False
-        pasted = paste_cells(self._scope(), cells.behavior, cells.machine, text)
+        pasted = paste_cells(
+            self._scope(), cells.behavior, cells.machine, text
+        )
         desk.apply(Edit("Paste cells", lambda _: pasted.project))
         if pasted.wrong:
             desk.message.emit("Not taken: " + "; ".join(pasted.wrong))
@@ -194,7 +198,10 @@ class CellAdditions(QObject):
             menu.addAction(
                 "State", lambda: self._add_state(None, source.row_id)
             )
-        if source.is_machine or cells.behavior.row(source.row_id).kind != FINAL:
+        if (
+            source.is_machine
+            or cells.behavior.row(source.row_id).kind != FINAL
+        ):
             menu.addSeparator()
             triggers = trigger_menu(
                 self._table,

@@ -21,8 +21,8 @@ from umbrant.model.kind_ids import (
 )
 
 SOURCES = (STATE, REGIONS, FINAL)
-"""The kinds of states that have a line of their own; a history is only ever led
-to.
+"""The kinds of states that have a line of their own; a history is only ever
+led to.
 """
 
 
@@ -54,8 +54,8 @@ class TriggerColumn:
 
 @dataclass(frozen=True)
 class SourceLine:
-    """What transitions start from: a state, or the machine itself, which stands
-    for any state.
+    """What transitions start from: a state, or the machine itself, which
+    stands for any state.
     """
 
     row_id: str
@@ -121,8 +121,8 @@ class MachineCells:
 
 
 def machine_around(behavior: Behavior, row_id: str) -> str:
-    """The innermost machine around a row, else the first of the behavior; empty
-    if there is none.
+    """The innermost machine around a row, else the first of the behavior;
+    empty if there is none.
     """
     around = behavior.innermost(row_id, MACHINE)
     if around is not None:
@@ -136,7 +136,8 @@ def machine_around(behavior: Behavior, row_id: str) -> str:
 def trigger_of(row: Row) -> TriggerColumn:
     """The column of a transition."""
     return TriggerColumn(
-        row.kind, str(row.args.get("event", "")) if row.kind == ON_EVENT else ""
+        row.kind,
+        str(row.args.get("event", "")) if row.kind == ON_EVENT else "",
     )
 
 
@@ -160,7 +161,9 @@ def in_cell(pieces: list[SentencePiece]) -> list[SentencePiece]:
     return shown
 
 
-def _states(behavior: Behavior, above: str, depth: int) -> Iterator[SourceLine]:
+def _states(
+    behavior: Behavior, above: str, depth: int
+) -> Iterator[SourceLine]:
     for child in behavior.outline.children[above]:
         if behavior.row(child).kind in SOURCES:
             yield SourceLine(child, depth)

@@ -1,6 +1,6 @@
 """A transition as one writes it on paper, read: `distance to visitor < 6 →
-Chase`, `after 2 s → Idle`, `on alarm → Flee`, `once done → Rest`. Knows nothing
-of Qt.
+Chase`, `after 2 s → Idle`, `on alarm → Flee`, `once done → Rest`. Knows
+nothing of Qt.
 """
 
 import re
@@ -181,8 +181,8 @@ def _event(said: str, scope: CellScope) -> tuple[dict[str, ParamValue], str]:
 
 
 def _target(named: str, targets: Sequence[Row]) -> str | None:
-    """The id of the state of this name, or of the only one that begins so; None
-    if there is none.
+    """The id of the state of this name, or of the only one that begins so;
+    None if there is none.
     """
     lower = named.lower()
     same = [each.id for each in targets if each.name.lower() == lower]
@@ -216,7 +216,9 @@ def put_transition(
         (row.id for row in reversed(rows) if row.kind in TRANSITIONS), None
     )
     new = Row(id=fresh_id(behavior), kind=typed.kind, args=args)
-    project = insert_row(project, behavior.name, new, after=after, under=source)
+    project = insert_row(
+        project, behavior.name, new, after=after, under=source
+    )
     return project, f"{path}/{new.id}" if path else new.id
 
 
@@ -256,8 +258,8 @@ def paste_cells(
 ) -> PastedCells:
     """States down and what they wait for across, parted by tabs, as a
     spreadsheet copies them. A first line whose first cell is empty or `state`
-    heads the columns; else they are `when`. States and events that do not exist
-    are made.
+    heads the columns; else they are `when`. States and events that do not
+    exist are made.
     """
     lines = [line.split("\t") for line in text.splitlines() if line.strip()]
     heads: list[str] = []

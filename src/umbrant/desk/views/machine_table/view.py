@@ -166,8 +166,8 @@ class MachineModel(QAbstractTableModel):
 
 
 class CellDelegate(PaintedDelegate):
-    """Draws a cell: a state with whether it is active, or transitions, of which
-    one may have fired last.
+    """Draws a cell: a state with whether it is active, or transitions, of
+    which one may have fired last.
     """
 
     def __init__(self, table: "MachineTable") -> None:
@@ -183,7 +183,9 @@ class CellDelegate(PaintedDelegate):
     ) -> None:
         table, palette = self._table, self._table.brushes.palette
         selected = index == table.currentIndex()
-        painter.fillRect(cell, palette.selection if selected else palette.sheet)
+        painter.fillRect(
+            cell, palette.selection if selected else palette.sheet
+        )
         with saved(painter):
             painter.setClipRect(cell)
             if index.column() == STATE:
@@ -195,7 +197,8 @@ class CellDelegate(PaintedDelegate):
             palette.rule,
         )
         painter.fillRect(
-            QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule
+            QRectF(cell.right() - 1, cell.top(), 1, cell.height()),
+            palette.rule,
         )
 
     def _transitions(
@@ -264,9 +267,9 @@ class CellDelegate(PaintedDelegate):
 
 
 class MachineTable(ChipTable):
-    """Arrow keys walk cells, C walks the chips of one. Enter opens a line: on a
-    state for the name of a new one, in a cell for a transition as it is read.
-    Down in the empty line lists what can be chosen instead.
+    """Arrow keys walk cells, C walks the chips of one. Enter opens a line: on
+    a state for the name of a new one, in a cell for a transition as it is
+    read. Down in the empty line lists what can be chosen instead.
     """
 
     def __init__(
@@ -481,8 +484,8 @@ class MachineTable(ChipTable):
         return True
 
     def _delete(self) -> None:
-        """Delete the transition that is selected, or the state of the line with
-        all in it.
+        """Delete the transition that is selected, or the state of the line
+        with all in it.
         """
         row, behavior = self.desk.row, self.desk.behavior
         cells = self.machine.cells

@@ -20,8 +20,8 @@ BOW = 26.0
 """How far each further arrow between the same two states bows out, in pixels.
 """
 LOOP_HALF, LOOP_OUT = 14.0, 26.0
-"""How far an arrow back to its own state reaches along the edge to either side,
-and out of it.
+"""How far an arrow back to its own state reaches along the edge to either
+side, and out of it.
 """
 
 CROSSING = 20.0
@@ -93,8 +93,8 @@ class ArrowCurve:
 
 
 def bowed(one: QRectF, other: QRectF, bend: int) -> ArrowCurve:
-    """From the edge of one box to the edge of another; of two of which one lies
-    in the other between their nearest edges.
+    """From the edge of one box to the edge of another; of two of which one
+    lies in the other between their nearest edges.
     """
     if one.contains(other) or other.contains(one):
         return _across(one, other)

@@ -2,9 +2,9 @@
 states in columns. Knows nothing of Qt.
 
 All lengths are in pixels at 100 %. In a tree each box stands at the middle of
-those nested in it, and no two share a line. A machine's states stand in columns
-by how many transitions away from the first one they are; states that only
-transitions of the machine itself lead to stand below.
+those nested in it, and no two share a line. A machine's states stand in
+columns by how many transitions away from the first one they are; states that
+only transitions of the machine itself lead to stand below.
 """
 
 from collections.abc import (
@@ -68,7 +68,8 @@ class MapBox:
     from_any: bool = False
     """Whether only transitions of the machine itself lead to it."""
     lines: tuple[str, ...] = ()
-    """Its title as it is written; empty for one that is cut to the room it has.
+    """Its title as it is written; empty for one that is cut to the room it
+    has.
     """
     guarded: bool = False
     decorators: int = 0
@@ -145,8 +146,9 @@ def draw(
     measure: Measure,
     opened: frozenset[str] | None = None,
 ) -> MapLayout:
-    """The map for a row: of the machine that it belongs to; outside of machines
-    of the whole tree, or with what is nested in the `opened` rows only.
+    """The map for a row: of the machine that it belongs to; outside of
+    machines of the whole tree, or with what is nested in the `opened` rows
+    only.
     """
     machine = behavior.innermost(row_id, MACHINE)
     if machine:
@@ -165,10 +167,10 @@ def open_rows(
     lines: int,
     folded: Collection[str] = frozenset(),
 ) -> frozenset[str]:
-    """The rows of a tree that are shown with what is nested in them, where only
-    so many boxes have room below one another: those that lead to the wanted
-    rows, and then the outermost that still fit. None of the rows that the
-    author has folded is among them.
+    """The rows of a tree that are shown with what is nested in them, where
+    only so many boxes have room below one another: those that lead to the
+    wanted rows, and then the outermost that still fit. None of the rows that
+    the author has folded is among them.
     """
     if not behavior.outline.tops:
         return frozenset()
@@ -178,8 +180,8 @@ def open_rows(
     opened, used = {top}, max(1, len(_nested(behavior, top)))
     around = {each for row_id in wanted for each in _around(behavior, row_id)}
     waiting = [top]
-    # In breadth, so that what is further out is opened first; what leads to the
-    # wanted rows is opened in any case.
+    # In breadth, so that what is further out is opened first; what leads to
+    # the wanted rows is opened in any case.
     for at_any_cost in (True, False):
         waiting = [top]
         while waiting:
@@ -239,7 +241,9 @@ def draw_tree(
         )
         box.decorators = len(row.decorators)
         box.folded = 0 if is_open else len(nested)
-        marks = (box.guarded + bool(box.decorators) + bool(box.folded)) * MARK_W
+        marks = (
+            box.guarded + bool(box.decorators) + bool(box.folded)
+        ) * MARK_W
         box.lines = in_lines(title, measure)
         box.w = max(LEAST_W, max(map(measure, box.lines)) + TEXT_EDGES + marks)
         widths[depth] = max(widths.get(depth, 0.0), box.w)
@@ -309,10 +313,13 @@ def from_any(arrow: MapArrow) -> str:
 
 
 def _states(
-    behavior: Behavior, above: str, arrows: Sequence[MapArrow], measure: Measure
+    behavior: Behavior,
+    above: str,
+    arrows: Sequence[MapArrow],
+    measure: Measure,
 ) -> list[MapBox]:
-    """The boxes of the states in a machine or a state, each as large as what is
-    inside needs.
+    """The boxes of the states in a machine or a state, each as large as what
+    is inside needs.
     """
     found = []
     for row in _rows(behavior, above, only=STATES):
@@ -344,8 +351,8 @@ def _arrange(
     behavior: Behavior,
     measure: Measure,
 ) -> tuple[float, float]:
-    """Put boxes into columns by their distance from the first; returns how wide
-    and high they are together.
+    """Put boxes into columns by their distance from the first; returns how
+    wide and high they are together.
     """
     links = _links(boxes, arrows)
     first = next(
@@ -392,8 +399,8 @@ def _arrange(
 def _gap(
     column: Sequence[MapBox], arrows: Sequence[MapArrow], measure: Measure
 ) -> float:
-    """How far the next column stands off, so that what is written on the arrows
-    in between has room.
+    """How far the next column stands off, so that what is written on the
+    arrows in between has room.
     """
     here = {inner.row_id for box in column for inner in box.all()}
     labels = [
@@ -403,7 +410,9 @@ def _gap(
     ]
     return max(
         STATE_GAP_X,
-        min(190.0, max((measure(label) for label in labels), default=0.0) + 20),
+        min(
+            190.0, max((measure(label) for label in labels), default=0.0) + 20
+        ),
     )
 
 

@@ -1,5 +1,5 @@
-"""How a map is drawn: boxes, the arrows between them, what is written on those,
-and what is active.
+"""How a map is drawn: boxes, the arrows between them, what is written on
+those, and what is active.
 
 Plain functions of a `MapLook` and of a `Trace`, which says how the arrows of a
 drawing run at one size.
@@ -131,7 +131,9 @@ def trace(drawing: MapLayout, placement: Placement) -> Trace:
                 rect, taken, [curve.path for curve in found.curves.values()]
             )
         else:
-            found.curves[arrow] = bowed(placement.rect(start), rect, arrow.bend)
+            found.curves[arrow] = bowed(
+                placement.rect(start), rect, arrow.bend
+            )
     for arrow, curve in found.curves.items():
         if placement.scale >= SMALLEST_WRITTEN and arrow.label:
             others = [

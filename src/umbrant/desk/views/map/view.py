@@ -17,7 +17,10 @@ from PySide6.QtWidgets import QMenu, QWidget
 from umbrant.desk.chips.editing import menu_heading
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.shown import can_fold
-from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
+from umbrant.desk.views.machine_table.adding import (
+    add_transition,
+    trigger_menu,
+)
 from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
 from umbrant.desk.views.map.layout import (
     MapBox,
@@ -54,8 +57,8 @@ reads it. What then has no room is folded away, or lies outside.
 
 
 class MapView(PaintedView):
-    """Click a box or an arrow to select its row; arrow keys walk the boxes; the
-    wheel zooms, dragging the ground moves.
+    """Click a box or an arrow to select its row; arrow keys walk the boxes;
+    the wheel zooms, dragging the ground moves.
 
     In a machine, dragging from one state to another draws a transition between
     them; by keyboard it is begun with Enter on the one state and drawn with
@@ -102,8 +105,8 @@ class MapView(PaintedView):
 
     @property
     def drawing(self) -> MapLayout | None:
-        """The map for the selected row; made anew only when the behavior or the
-        machine has changed.
+        """The map for the selected row; made anew only when the behavior or
+        the machine has changed.
         """
         behavior = self.desk.behavior
         if behavior is None:
@@ -123,8 +126,8 @@ class MapView(PaintedView):
 
     def _opened(self, behavior: Behavior) -> frozenset[str] | None:
         """The rows of a tree that are shown with what is in them; None for all
-        of them. Where the author has zoomed that is all but those folded in the
-        outline.
+        of them. Where the author has zoomed that is all but those folded in
+        the outline.
         """
         lines = lines_in(self.height() / LEGIBLE)
         folded = self.desk.folds.rows & behavior.by_id.keys()
@@ -175,7 +178,9 @@ class MapView(PaintedView):
                 words.append(f"{box.folded} rows folded away")
             is_chosen = box.row_id == self.desk.row_id
             found.append(
-                AccessiblePart(" · ".join(words), self.box_rect(box), is_chosen)
+                AccessiblePart(
+                    " · ".join(words), self.box_rect(box), is_chosen
+                )
             )
         for arrow in drawing.arrows if drawing.is_machine else ():
             start = titles.get(arrow.start, "any state")
@@ -357,8 +362,8 @@ class MapView(PaintedView):
         return ""
 
     def _link_by_key(self) -> bool:
-        """Begin to draw a transition from the selected state, or draw it to the
-        one that is selected now.
+        """Begin to draw a transition from the selected state, or draw it to
+        the one that is selected now.
         """
         drawing, row_id = self.drawing, self.desk.row_id
         box = None

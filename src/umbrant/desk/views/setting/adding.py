@@ -194,7 +194,9 @@ def about_member(
     return tuple(adds)
 
 
-def about_variant(project: Project, behavior: Behavior) -> tuple[Addition, ...]:
+def about_variant(
+    project: Project, behavior: Behavior
+) -> tuple[Addition, ...]:
     """The numbers of bodies that a variant can begin elsewhere: those of the
     cast that have it, or of anyone as long as nobody has.
     """
@@ -276,7 +278,9 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
         }
     return tuple(
         Addition(
-            title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=action))
+            title,
+            (*path, "cues"),
+            partial(_always, Cue(at_s=5.0, does=action)),
         )
         for title, action in cue_actions.items()
     )

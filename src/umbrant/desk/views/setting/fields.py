@@ -23,7 +23,9 @@ from umbrant.model.values import Point, number_text, value_text
 
 Put = Callable[[Project, Any], Project]
 
-_POINT = re.compile(r"^\s*\(?\s*([-+]?[\d.]+)\s*[,;]\s*([-+]?[\d.]+)\s*\)?\s*$")
+_POINT = re.compile(
+    r"^\s*\(?\s*([-+]?[\d.]+)\s*[,;]\s*([-+]?[\d.]+)\s*\)?\s*$"
+)
 _POINTS = re.compile(r"\(?\s*([-+]?[\d.]+)\s*[,;]\s*([-+]?[\d.]+)\s*\)?")
 
 

@@ -66,8 +66,8 @@ def best_line(
     lines: Sequence[SettingLine], words: Sequence[str]
 ) -> SettingLine | None:
     """The line that a filter most likely means: one with that name, else the
-    first whose name begins so or holds it, else the first that holds the words;
-    None without any.
+    first whose name begins so or holds it, else the first that holds the
+    words; None without any.
     """
     wanted = " ".join(words).lower()
 
@@ -106,7 +106,9 @@ def _filtered(
     return found
 
 
-def lines_around(lines: Iterable[SettingLine], path: Path) -> list[SettingLine]:
+def lines_around(
+    lines: Iterable[SettingLine], path: Path
+) -> list[SettingLine]:
     """The lines that the one of a path is below of, the outermost first; none
     for an unknown path.
     """

@@ -154,7 +154,9 @@ class Setting(DocumentLines):
             )
             if behavior.variant_of:
                 say.words("made from").pick(
-                    "variant_of", "original", choices_of(self.project.behaviors)
+                    "variant_of",
+                    "original",
+                    choices_of(self.project.behaviors),
                 )
                 say.words(f"with {len(behavior.overrides)} rows otherwise")
             users = self._users(behavior.name)
@@ -297,7 +299,12 @@ class Setting(DocumentLines):
             )
 
         def retype(project: Project, value: object) -> Project:
-            fields = {"type": value, "default": None, "low": None, "high": None}
+            fields = {
+                "type": value,
+                "default": None,
+                "low": None,
+                "high": None,
+            }
             return put(project, path, key.model_copy(update=fields))
 
         say = (
@@ -349,9 +356,9 @@ class Setting(DocumentLines):
                 editor=ChipEditor.FORMULA,
                 empty="no formula",
             )
-        line = say.text("help", "what it is for", empty="what is it for?").line(
-            2, *additions
-        )
+        line = say.text(
+            "help", "what it is for", empty="what is it for?"
+        ).line(2, *additions)
         line.help = self._key_help(board.name, key)
         yield line
 
@@ -366,7 +373,9 @@ class Setting(DocumentLines):
                     behavior.rows, self._uses[behavior.name], strict=True
                 ):
                     number = behavior.outline.number[row.id]
-                    called = f"{behavior.title} {number} {row.name or row.kind}"
+                    called = (
+                        f"{behavior.title} {number} {row.name or row.kind}"
+                    )
                     reads.extend([called] if key in uses.reads else [])
                     writes.extend([called] if key in uses.writes else [])
         return reads, writes
@@ -404,7 +413,9 @@ class Setting(DocumentLines):
         for index, event in enumerate(self.project.event_list.events):
             path: Path = ("event_list", "events", index)
             say = LineWriter(self.project, path).kind("event")
-            self.name(say, "name of the event", NamesDocument.EVENT, event.name)
+            self.name(
+                say, "name of the event", NamesDocument.EVENT, event.name
+            )
             yield (
                 say.words("means")
                 .text("help", "what it means", empty="what does it mean?")
@@ -444,7 +455,9 @@ class Setting(DocumentLines):
             say.words("by").number("height_m", "height", METRES).line(1, *adds)
         )
         for index, area in enumerate(stage.areas):
-            say = LineWriter(self.project, (*path, "areas", index)).kind("area")
+            say = LineWriter(self.project, (*path, "areas", index)).kind(
+                "area"
+            )
             self.name(say, "name of the area", NamesDocument.AREA, area.name)
             say.words("blocks").pick(
                 "blocks",
@@ -452,7 +465,9 @@ class Setting(DocumentLines):
                 [Choice(str(each), each) for each in Blocks],
             )
             yield (
-                say.words("corners").points("corners", "corners").line(2, *adds)
+                say.words("corners")
+                .points("corners", "corners")
+                .line(2, *adds)
             )
         for index, each in enumerate(stage.places):
             say = LineWriter(self.project, (*path, "places", index)).kind(

@@ -32,7 +32,9 @@ class ListTarget(Protocol):
     def read(
         self, project: Project, text: str
     ) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
-        """The entries of a text by their names, and those that cannot be taken."""
+        """The entries of a text by their names, and those that cannot be
+        taken.
+        """
 
     def put(self, project: Project, taken: Mapping[str, Any]) -> Project:
         """The project with these entries."""

@@ -91,12 +91,17 @@ class ScenarioLines(DocumentLines):
         first = [(each.name, each.start) for each in scenario.cast[:1]]
         of_adds = (self.project.behaviors, self.project.event_list, first)
         say = self.document("scenario", path).words("on")
-        say.pick("stage", "stage", choices_of(self.project.stages)).words("for")
+        say.pick("stage", "stage", choices_of(self.project.stages)).words(
+            "for"
+        )
         say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words(
             "with"
         )
         say.number(
-            "ticks_per_s", "tick rate", Quantity("", 1, 240, 1), is_integer=True
+            "ticks_per_s",
+            "tick rate",
+            Quantity("", 1, 240, 1),
+            is_integer=True,
         ).words("ticks a second, seed")
         yield say.number(
             "seed", "seed", Quantity("", 0, None, 1), is_integer=True
@@ -202,9 +207,9 @@ class ScenarioLines(DocumentLines):
     ) -> Iterator[SettingLine]:
         """The numbers, starting keys and walk of one of the cast."""
         for name in member.body.stats:
-            say = LineWriter(self.project, (*path, "body", "stats", name)).kind(
-                "number"
-            )
+            say = LineWriter(
+                self.project, (*path, "body", "stats", name)
+            ).kind("number")
             say.entry_name(
                 "name of the number", partial(self._rename_stat, path, name)
             )
@@ -270,14 +275,16 @@ class ScenarioLines(DocumentLines):
     def _rename_stat(
         self, path: Path, old: str, project: Project, value: object
     ) -> Project:
-        """A number of a body is called otherwise, in every body that has it and
-        wherever it is used.
+        """A number of a body is called otherwise, in every body that has it
+        and wherever it is used.
         """
         new = str(value)
         bodies = [
             member.body for each in project.scenarios for member in each.cast
         ]
-        if new != old and any({old, new} <= set(body.stats) for body in bodies):
+        if new != old and any(
+            {old, new} <= set(body.stats) for body in bodies
+        ):
             raise PathError(
                 f"name: a body that has '{old}' has a number '{new}' already"
             )
@@ -359,7 +366,10 @@ class ScenarioLines(DocumentLines):
                 say.words("of").pick(
                     "of",
                     "whose key",
-                    [Choice("the world", None), *map(_same, [*names, *groups])],
+                    [
+                        Choice("the world", None),
+                        *map(_same, [*names, *groups]),
+                    ],
                 )
             case MoveTo():
                 say.words("put").pick(

@@ -1,5 +1,5 @@
-"""The setting: everything of a project besides its rows, written and changed as
-sentences.
+"""The setting: everything of a project besides its rows, written and changed
+as sentences.
 """
 
 from collections.abc import Callable
@@ -60,8 +60,8 @@ class SettingModel(QAbstractTableModel):
         self.words: tuple[str, ...] = ()
         """What the lines that are shown must hold; empty for no filter."""
         self._toggled: set[Path] = set()
-        """The lines that were opened or closed, and have not been the other way
-        round since.
+        """The lines that were opened or closed, and have not been the other
+        way round since.
         """
         self._memory: SettingMemory = {}
         self._all: list[SettingLine] = []
@@ -85,8 +85,8 @@ class SettingModel(QAbstractTableModel):
         return is_closed(line, self._toggled) and not self.words
 
     def open_to(self, path: Path) -> None:
-        """Have the line of a path shown, wherever it is folded away or filtered
-        out.
+        """Have the line of a path shown, wherever it is folded away or
+        filtered out.
         """
         if self.line_of(path) < 0:
             self.words = ()
@@ -99,7 +99,8 @@ class SettingModel(QAbstractTableModel):
         """The path of the innermost line that is shown around one that is not."""
         around = [each.path for each in lines_around(self._all, path)]
         return next(
-            (each for each in reversed(around) if self.line_of(each) >= 0), None
+            (each for each in reversed(around) if self.line_of(each) >= 0),
+            None,
         )
 
     def section_at(self, index: int) -> list[SettingLine]:
@@ -201,8 +202,8 @@ class LineDelegate(SentenceDelegate):
 
 
 class SettingView(ChipTable):
-    """The lines of the setting. Enter adds, Delete removes, Alt with the arrows
-    moves, C walks the chips.
+    """The lines of the setting. Enter adds, Delete removes, Alt with the
+    arrows moves, C walks the chips.
     """
 
     walked = Signal(object)
@@ -299,7 +300,9 @@ class SettingView(ChipTable):
         return path
 
     def select_path(self, path: Path) -> None:
-        """Look at the line of a path, or at the nearest that is left before it."""
+        """Look at the line of a path, or at the nearest that is left before
+        it.
+        """
         if self.setting.line_of(path) < 0:
             path = self.setting.nearest_around(path) or path
         while path and self.setting.line_of(path) < 0:
@@ -348,8 +351,8 @@ class SettingView(ChipTable):
         self._set_heights()
 
     def _set_heights(self) -> None:
-        """Lines that look as others did are as high as those: only what is seen
-        is laid out.
+        """Lines that look as others did are as high as those: only what is
+        seen is laid out.
         """
         self._layouts.clear()
         for index, line in enumerate(self.setting.lines):
@@ -429,7 +432,9 @@ class SettingView(ChipTable):
         if taken and self.apply_edit(
             Edit(f"Add {here.what}", lambda p: here.put(p, taken))
         ):
-            self.select_path(here.line_of(self.desk.project, next(iter(taken))))
+            self.select_path(
+                here.line_of(self.desk.project, next(iter(taken)))
+            )
         self.desk.message.emit(listed_message(here.what, taken, faults))
 
     def ask_for_list(self) -> None:

@@ -30,7 +30,9 @@ def paint_ground(
     """The land, the areas on it, and a cross for each place. Returns where
     names have been written.
     """
-    land = QRectF(to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0)))
+    land = QRectF(
+        to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0))
+    )
     painter.fillRect(land, palette.land)
     outlines = [
         (area, QPolygonF([to_pixels(corner) for corner in area.corners]))

@@ -30,8 +30,8 @@ class Handle:
 
 @dataclass(frozen=True)
 class Guides:
-    """What a point that is dragged is in line with: one straight above or below
-    it, and one straight beside it.
+    """What a point that is dragged is in line with: one straight above or
+    below it, and one straight beside it.
     """
 
     above: Point | None = None
@@ -57,9 +57,10 @@ def in_line(
         level = level
     else:
         level = None
-    return (above[0] if above else to[0], level[1] if level else to[1]), Guides(
-        above, level
-    )
+    return (
+        above[0] if above else to[0],
+        level[1] if level else to[1],
+    ), Guides(above, level)
 
 
 def walk_handles(scenario: Scenario) -> Iterator[Handle]:

@@ -35,8 +35,8 @@ looked at come first.
 
 @dataclass(frozen=True)
 class NoiseRing:
-    """A noise that still rings: how far it is heard by a body that hears as the
-    one looked at.
+    """A noise that still rings: how far it is heard by a body that hears as
+    the one looked at.
     """
 
     centre: Point
@@ -75,7 +75,9 @@ class Moment:
         return self.take.header.ticks_per_s
 
     def place(self, name: str, tick: int) -> Point | None:
-        """Where one of the cast was at a tick; None if it was not on the stage."""
+        """Where one of the cast was at a tick; None if it was not on the
+        stage.
+        """
         poses = self.take.poses.get(name)
         if (
             poses is None
@@ -105,8 +107,8 @@ def noises(
     as loud as they are set up, or as the keys said when they were made.
     `hearing_m` is how far a noise of loudness 1 is heard.
     """
-    # Once for each behavior, for most rows make no noise and many of a cast may
-    # run the same ones.
+    # Once for each behavior, for most rows make no noise and many of a cast
+    # may run the same ones.
     sources: dict[str, list[NoiseSource]] = {}
     for member in members:
         record, name = moment.take.agents.get(member.name), member.behavior
@@ -115,7 +117,9 @@ def noises(
         if name not in sources:
             behavior = moment.take.header.expanded(name).behavior
             sources[name] = [
-                each for row in behavior.rows for each in _sources(row, catalog)
+                each
+                for row in behavior.rows
+                for each in _sources(row, catalog)
             ]
         for source in sources[name]:
             kept = record.rows.get(source.row.id)
@@ -123,7 +127,13 @@ def noises(
                 _made_at(kept, source, moment) if kept is not None else ()
             ):
                 yield from _rings(
-                    moment, member, source, tick, values_at, hearing_m, place_of
+                    moment,
+                    member,
+                    source,
+                    tick,
+                    values_at,
+                    hearing_m,
+                    place_of,
                 )
 
 
@@ -172,8 +182,8 @@ def _rings(
     values = values_at(member.name, tick)
     at = moment.place(member.name, tick)
     if source.noise.at_target:
-        # Who was struck may have gone on since; what is no body stands where it
-        # stood.
+        # Who was struck may have gone on since; what is no body stands where
+        # it stood.
         at = target_of(
             source.kind,
             source.args,
@@ -213,7 +223,9 @@ def _made_at(
         until = bisect_right(done, moment.tick, key=lambda each: each[0])
         yield from (tick for tick, _ in done[since:until])
         return
-    begun = bisect_right(record.spans, moment.tick, key=lambda each: each.start)
+    begun = bisect_right(
+        record.spans, moment.tick, key=lambda each: each.start
+    )
     for span in reversed(record.spans[max(0, begun - MOST_RINGING) : begun]):
         tick = span.end if source.noise.at_end else span.start
         is_made = not source.noise.at_end or span.outcome is Outcome.SUCCESS

@@ -136,7 +136,8 @@ def parts_of(
         yield AccessiblePart(event.words, _box(view, event.end))
     for place in stage.places:
         yield AccessiblePart(
-            f"{place.name} · a place · {_where(place.at)}", _box(view, place.at)
+            f"{place.name} · a place · {_where(place.at)}",
+            _box(view, place.at),
         )
 
 

@@ -284,7 +284,9 @@ def noises_of(view: "StageView") -> Iterator[NoiseRing]:
     # The take's own cast and behaviors, for the project may have been changed
     # since it was played.
     cast = moment.take.header.cast
-    yield from noises(moment, cast, view.desk.catalog, values, hearing_m, place)
+    yield from noises(
+        moment, cast, view.desk.catalog, values, hearing_m, place
+    )
 
 
 def events_of(view: "StageView") -> list[EventLine]:
@@ -323,7 +325,9 @@ def sides_of(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
     desk, here = view.desk, view.place_of(view.desk.agent)
     if desk.row is None or here is None:
         return
-    for when in conditions_of(desk.row, desk.catalog.get(desk.row.kind, *ROWS)):
+    for when in conditions_of(
+        desk.row, desk.catalog.get(desk.row.kind, *ROWS)
+    ):
         yield from two_sides(
             when, _values(view), here[0], partial(_place_named, view), stage
         )

@@ -38,7 +38,8 @@ from umbrant.model.values import Point
 BAR = 7.0
 """Half the length, in pixels, of the bar where a line of sight is cut off."""
 BEST = 9.0
-"""The radius, in pixels, of the ring around the best of an option's candidates.
+"""The radius, in pixels, of the ring around the best of an option's
+candidates.
 """
 DOT = 3.0
 """The radius of an event on its way."""
@@ -84,8 +85,8 @@ class Square:
 
 @dataclass(frozen=True)
 class StandingLook:
-    """What does not move by itself: the stage, the puppets' walks, and what can
-    be dragged.
+    """What does not move by itself: the stage, the puppets' walks, and what
+    can be dragged.
     """
 
     stage: Stage
@@ -101,8 +102,8 @@ class StandingLook:
 
 @dataclass(frozen=True)
 class BodyFigure:
-    """One of the cast. `lead` is an index among the palette's colours; None for
-    what nothing leads.
+    """One of the cast. `lead` is an index among the palette's colours; None
+    for what nothing leads.
     """
 
     at: Point
@@ -177,7 +178,9 @@ def paint_standing(
     projection: Projection,
     palette: Palette,
 ) -> list[QRectF]:
-    """Draw what does not move by itself. Returns where names have been written."""
+    """Draw what does not move by itself. Returns where names have been
+    written.
+    """
     painter.setFont(body_font(11))
     written = paint_ground(
         painter, standing.stage, palette, projection.to_pixels
@@ -266,7 +269,9 @@ def paint_moving(
     for thing in look.things:
         labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
     for place in stage.places:
-        labels.write(place.name, projection.to_pixels(place.at), 6, palette.dim)
+        labels.write(
+            place.name, projection.to_pixels(place.at), 6, palette.dim
+        )
     _paint_guides(painter, look.guides, projection, size, palette)
     if look.rehearsed_s is not None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -278,7 +283,10 @@ def paint_moving(
 
 
 def _paint_row(
-    painter: QPainter, look: StageLook, projection: Projection, palette: Palette
+    painter: QPainter,
+    look: StageLook,
+    projection: Projection,
+    palette: Palette,
 ) -> None:
     """The ranges, the way and the target of the selected row."""
     painter.setPen(QPen(palette.now, 1.2, Qt.PenStyle.DashLine))
@@ -316,7 +324,9 @@ def _paint_candidates(
 def _name_lines(
     look: StageLook, projection: Projection, labels: Labels, palette: Palette
 ) -> None:
-    """What is written at events, at the two sides of a condition, and at rings."""
+    """What is written at events, at the two sides of a condition, and at
+    rings.
+    """
     # One that goes to many is named once, where its way is shortest.
     named: dict[tuple[Point, str], EventLine] = {}
     for event in sorted(

@@ -76,8 +76,8 @@ def condition_rings(
     when: str, catalog: Catalog, values: Values, here: Point, name: str = ""
 ) -> Iterator[Ring]:
     """The ranges that a condition asks about: `can_see(visitor, within=8)`,
-    `distance(lamp) < near`, also those that stand in keys. `name` is written at
-    them.
+    `distance(lamp) < near`, also those that stand in keys. `name` is written
+    at them.
     """
     try:
         tree = parse(when)
@@ -114,8 +114,8 @@ def _distance_bound(atom: ConditionTree, values: Values) -> float | None:
 
 
 def _number(term: object, values: Values) -> float | None:
-    """The number that a term stands for; None where it is none, or nobody knows
-    it.
+    """The number that a term stands for; None where it is none, or nobody
+    knows it.
     """
     if isinstance(term, NumberTerm):
         return term.value
@@ -137,7 +137,11 @@ def target_of(
     None without one.
     """
     for param in kind.params:
-        if param.type not in (ParamType.PLACE, ParamType.AGENT, ParamType.PROP):
+        if param.type not in (
+            ParamType.PLACE,
+            ParamType.AGENT,
+            ParamType.PROP,
+        ):
             continue
         given: object = args.get(param.name)
         if isinstance(given, KeyRef):

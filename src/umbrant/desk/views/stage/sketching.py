@@ -129,11 +129,14 @@ class Sketching:
         menu.popup(self._view.mapToGlobal(pixel.toPoint()))
 
     def delete(self, path: Path) -> None:
-        """Remove what the handle of a path belongs to; of an area that has more
-        than three, only the corner.
+        """Remove what the handle of a path belongs to; of an area that has
+        more than three, only the corner.
         """
         try:
-            if "corners" in path and len(at(self._desk.project, path[:-1])) > 3:
+            if (
+                "corners" in path
+                and len(at(self._desk.project, path[:-1])) > 3
+            ):
                 self._desk.apply(
                     Edit(
                         "Remove the corner",
@@ -200,7 +203,9 @@ class Sketching:
             )
         self.menu = menu
         menu.popup(
-            self._view.mapToGlobal(self._view.to_pixels((right, low)).toPoint())
+            self._view.mapToGlobal(
+                self._view.to_pixels((right, low)).toPoint()
+            )
         )
 
     def _add_area(
@@ -216,7 +221,9 @@ class Sketching:
             blocks=blocks,
         )
         self._done(
-            Edit(f"Draw {area.name}", lambda project: add(project, path, area)),
+            Edit(
+                f"Draw {area.name}", lambda project: add(project, path, area)
+            ),
             (*path, len(stage.areas)),
         )
 

@@ -60,8 +60,8 @@ class Steering:
             )
 
     def key(self, event: QKeyEvent, *, down: bool) -> bool:
-        """Do what a key means that was pressed or let go. Says whether it means
-        anything.
+        """Do what a key means that was pressed or let go. Says whether it
+        means anything.
         """
         key = int(event.key())
         if key in ARROWS:
@@ -112,9 +112,13 @@ class Steering:
         for name in names:
             action = menu.addAction(name)
             do = (
-                self._rehearsing.raise_event if event else self._rehearsing.drop
+                self._rehearsing.raise_event
+                if event
+                else self._rehearsing.drop
             )
-            action.triggered.connect(lambda _=False, name=name, do=do: do(name))
+            action.triggered.connect(
+                lambda _=False, name=name, do=do: do(name)
+            )
         if not names:
             menu.addAction("There are none in this project.").setEnabled(False)
         self.menu = menu

@@ -125,8 +125,8 @@ class StageView(PaintedView):
 
     @property
     def is_handled(self) -> bool:
-        """Whether somebody is about to take hold of something: then what can be
-        held is drawn larger.
+        """Whether somebody is about to take hold of something: then what can
+        be held is drawn larger.
         """
         return self.arranging or self.hasFocus() or self.underMouse()
 
@@ -141,7 +141,9 @@ class StageView(PaintedView):
         if stage is None:
             return
         wide, high = self.width() - 2 * MARGIN, self.height() - 2 * MARGIN
-        self._scale = max(1.0, min(wide / stage.width_m, high / stage.height_m))
+        self._scale = max(
+            1.0, min(wide / stage.width_m, high / stage.height_m)
+        )
         left = (self.width() - stage.width_m * self._scale) / 2
         top = (self.height() - stage.height_m * self._scale) / 2
         self._offset = QPointF(left, top + stage.height_m * self._scale)
@@ -348,8 +350,8 @@ class StageView(PaintedView):
             self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
 
     def _pan(self, to: QPointF) -> None:
-        """Move the ground with the hand. One that trembles in a click does not:
-        from then on the stage would no longer be fitted to its room.
+        """Move the ground with the hand. One that trembles in a click does
+        not: from then on the stage would no longer be fitted to its room.
         """
         moved = to - (self._panned_from or to)
         if (
@@ -536,7 +538,8 @@ class StageView(PaintedView):
 
     def _handle_at(self, pixel: QPointF) -> Handle | None:
         near = [
-            (self._apart(handle.at, pixel), handle) for handle in self.handles()
+            (self._apart(handle.at, pixel), handle)
+            for handle in self.handles()
         ]
         best = min(near, key=lambda each: each[0], default=None)
         if best and best[0] <= GRAB:

@@ -50,7 +50,8 @@ class StudyLine:
     """Of a finding or of takes that went alike the share of all takes."""
     seeds: tuple[int, ...] = ()
     curve: tuple[tuple[float, TakeSpread], ...] = ()
-    """For each value of the one number that is varied the share of the time."""
+    """For each value of the one number that is varied the share of the time.
+    """
     is_heading: bool = False
 
 
@@ -74,9 +75,7 @@ def named(behavior: Behavior, row_id: str) -> str:
     """A row by its number and name."""
     if row_id not in behavior.by_id:
         return row_id
-    return (
-        f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
-    )
+    return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
 
 
 def values_of(given: str) -> dict[str, float]:
@@ -97,8 +96,8 @@ def given_words(given: str) -> str:
 
 
 def percent(share: float) -> str:
-    """A share of the time in whole percents; what is more than nothing is never
-    said to be none.
+    """A share of the time in whole percents; what is more than nothing is
+    never said to be none.
     """
     if 0 < share < 0.01:
         return "< 1"
@@ -179,7 +178,9 @@ def _by_chance(each: ShareSummary, behavior: Behavior) -> StudyLine:
 
 def _alike(look: StudyLook, behavior: Behavior) -> Iterator[StudyLine]:
     # All of them alike is no news.
-    for each in look.clusters[:MOST_CLUSTERS] if len(look.clusters) > 1 else ():
+    for each in (
+        look.clusters[:MOST_CLUSTERS] if len(look.clusters) > 1 else ()
+    ):
         led = [
             f"{named(behavior, row)} {share * 100:.0f} %"
             for row, share in list(each.shares.items())[:MOST_LED]

@@ -100,8 +100,8 @@ def _curve(
     curve: tuple[tuple[float, TakeSpread], ...],
     palette: Palette,
 ) -> None:
-    """The share of the time over the varied number: the median, and nine of ten
-    takes around it.
+    """The share of the time over the varied number: the median, and nine of
+    ten takes around it.
     """
     low, high = curve[0][0], curve[-1][0]
     # As high as the line is, whatever the row's share: it is the shape that is
@@ -147,7 +147,9 @@ def _share(
     )
     painter.setBrush(colour)
     painter.drawEllipse(
-        QPointF(_x(box, share.happened / max(1, share.tried)), middle), DOT, DOT
+        QPointF(_x(box, share.happened / max(1, share.tried)), middle),
+        DOT,
+        DOT,
     )
     if share.expected is not None:
         x = _x(box, share.expected)

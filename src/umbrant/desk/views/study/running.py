@@ -113,8 +113,8 @@ class RunningStudy(QObject):
 
     def start(self, seeds: int, vary: str = "") -> None:
         """Study the scenario that is looked at with so many seeds, instead of
-        any other study; for each value of a number, where one is varied. Raises
-        VaryError.
+        any other study; for each value of a number, where one is varied.
+        Raises VaryError.
         """
         values = 1
         if vary:

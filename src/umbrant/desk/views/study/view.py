@@ -59,7 +59,9 @@ class StudyModel(QAbstractTableModel):
         self.beginResetModel()
         found, behavior = self._study.found, self._desk.behavior
         is_known = (
-            found is not None and found.agent == self._desk.agent and found.rows
+            found is not None
+            and found.agent == self._desk.agent
+            and found.rows
         )
         if found and behavior and is_known:
             self.lines = study_lines(found, behavior)
@@ -199,8 +201,8 @@ class StudyView(PaintedTable):
         self.found = StudyModel(desk, self.study, self)
         self.menu: QMenu | None = None
         self._wanted: tuple[Path, int] | None = None
-        """The file of a take that was opened, and the tick at which it is to be
-        looked at.
+        """The file of a take that was opened, and the tick at which it is to
+        be looked at.
         """
         self.setModel(self.found)
         self.setAccessibleName("Study")
@@ -329,7 +331,9 @@ def telling_runs(runs: Sequence[RunTally]) -> list[tuple[str, RunTally]]:
     never = [each for each in runs if not each.entered]
     found = [("It never runs", never[0])] if never else []
     if ran:
-        found.append(("It runs longest", max(ran, key=lambda each: each.ticks)))
+        found.append(
+            ("It runs longest", max(ran, key=lambda each: each.ticks))
+        )
         found.append(
             ("It runs shortest", min(ran, key=lambda each: each.ticks))
         )
@@ -340,6 +344,9 @@ def telling_runs(runs: Sequence[RunTally]) -> list[tuple[str, RunTally]]:
             )
         )
         found.append(
-            ("It is entered latest", max(ran, key=lambda each: each.first or 0))
+            (
+                "It is entered latest",
+                max(ran, key=lambda each: each.first or 0),
+            )
         )
     return found

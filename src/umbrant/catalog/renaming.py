@@ -618,6 +618,12 @@ def _with_rows(
             ),
             behavior,
         )
+        # What it does not set stays unset, rather than becoming empty.
+        decorators, upkeep = None, None
+        if each.decorators is not None:
+            decorators = texts.decorators
+        if each.upkeep is not None:
+            upkeep = texts.upkeep
         return each.model_copy(
             update={
                 "args": {
@@ -627,10 +633,8 @@ def _with_rows(
                 },
                 "binds": texts.binds,
                 "guard": texts.guard,
-                "decorators": texts.decorators
-                if each.decorators is not None
-                else None,
-                "upkeep": texts.upkeep if each.upkeep is not None else None,
+                "decorators": decorators,
+                "upkeep": upkeep,
                 "instead": tuple(
                     change(row, behavior) for row in each.instead
                 ),

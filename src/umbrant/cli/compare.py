@@ -194,10 +194,13 @@ def _rolled(
 
 
 def _data(found: TakeComparison, seed: int) -> dict[str, object]:
+    first = None
+    if found.first:
+        first = found.first.plain()
     return {
         "seed": seed,
         "equal": found.is_equal,
-        "first": found.first.plain() if found.first else None,
+        "first": first,
         "agents": {
             name: each.plain() for name, each in found.by_agent.items()
         },

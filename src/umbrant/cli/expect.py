@@ -196,17 +196,18 @@ def _share_words(result: ExpectationResult) -> str:
 def _data(result: ExpectationResult, project: Project) -> dict[str, object]:
     low, high = result.interval
     expectation = result.named.expectation
-    is_share = expectation.expect is Expected.OFTEN
+    happened, interval = None, None
+    if expectation.expect is Expected.OFTEN:
+        interval = [low, high]
+        happened = sum(each.happens for each in result.outcomes)
     return {
         "file": result.named.file,
         "says": expectation.sentence,
         "scenario": expectation.scenario or project.cover.scenario,
         "verdict": result.verdict.value,
         "takes": len(result.outcomes),
-        "happened": sum(each.happens for each in result.outcomes)
-        if is_share
-        else None,
-        "interval": [low, high] if is_share else None,
+        "happened": happened,
+        "interval": interval,
         "broken": [
             {
                 "seed": seed,

@@ -128,16 +128,18 @@ class TopBar(QWidget):
             else "no cast"
         )
         scenario = desk.scenario
-        self.scenario.setText(
-            f"{scenario.title} ▾" if scenario else "no scenario"
-        )
+        text = "no scenario"
+        if scenario:
+            text = f"{scenario.title} ▾"
+        self.scenario.setText(text)
         take = desk.takes.current
         label = ""
         if take is not None:
             label = take.label
-        self.take.setToolTip(
-            f"Which take is shown: {label}" if label else "Which take is shown"
-        )
+        tool_tip = "Which take is shown"
+        if label:
+            tool_tip = f"Which take is shown: {label}"
+        self.take.setToolTip(tool_tip)
         self.take.setText(
             f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾"
             if label

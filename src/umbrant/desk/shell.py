@@ -213,9 +213,10 @@ class DeskPane(QWidget):
         self.actions_by_id["rehearse"].setText(
             "End rehearsal" if self.rehearsing.active else "Rehearse"
         )
-        self.actions_by_id["mute"].setText(
-            "Unmute" if row is not None and row.muted else "Mute"
-        )
+        text = "Mute"
+        if row is not None and row.muted:
+            text = "Unmute"
+        self.actions_by_id["mute"].setText(text)
 
     def _mark_stops(self) -> None:
         """Show on the lanes where playing stops."""
@@ -292,7 +293,11 @@ class DeskPane(QWidget):
             bound.setIconText(action.button)
         bound.setShortcuts(sequences(action))
         keys = ", ".join(each.toString() for each in sequences(action)[:1])
-        bound.setToolTip(f"{action.help} ({keys})" if keys else action.help)
+        if keys:
+            tool_tip = f"{action.help} ({keys})"
+        else:
+            tool_tip = action.help
+        bound.setToolTip(tool_tip)
         bound.setStatusTip(action.help)
         bound.setCheckable(action.switch)
         if action.switch:

@@ -211,13 +211,17 @@ class Builder:
         guard: GeneratedCondition | None = None,
         wrapped: Sequence[Work] = (),
     ) -> LiveRow:
+        if row.guard:
+            watch = row.guard.watch
+        else:
+            watch = Watch.ON_ENTRY
         live = LiveRow(
             row.id,
             work,
             self._recorder,
             self._path_cache,
             guard=guard,
-            watch=row.guard.watch if row.guard else Watch.ON_ENTRY,
+            watch=watch,
             wrapping=DecoratorParts(
                 gates=[each for each in wrapped if isinstance(each, Gate)],
                 renewed=[
@@ -348,6 +352,10 @@ class Builder:
         hooks = self._children(row, Family.HOOK)
         work = RowSequence(children)
         setup = self._setup(row)
+        if getattr(setup, "result", "") == "failure":
+            result = Status.FAILURE
+        else:
+            result = Status.SUCCESS
         return LiveState(
             self._finished(row, work, children),
             work,
@@ -357,9 +365,7 @@ class Builder:
             on_leave=[
                 self._at_once(hook) for hook in hooks if hook.kind == ON_LEAVE
             ],
-            result=Status.FAILURE
-            if getattr(setup, "result", "") == "failure"
-            else Status.SUCCESS,
+            result=result,
             must_finish=getattr(setup, "leaving", "") == "when it is done",
         )
 

@@ -117,11 +117,15 @@ class KeyAxis(MapAxis):
         self, subject: MapSubject, value: float
     ) -> Sequence[CueAction]:
         is_worlds = self.name in subject.project.world_keys()
+        if is_worlds:
+            of = None
+        else:
+            of = subject.agent
         return (
             SetKey(
                 sets=self.name,
                 value=value,
-                of=None if is_worlds else subject.agent,
+                of=of,
             ),
         )
 

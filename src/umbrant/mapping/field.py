@@ -165,6 +165,10 @@ class MapField:
         leads = list(dict.fromkeys(each.lead for each in self._known.values()))
         names = row_names(self._behavior())
         one, other = self.axes
+        if is_final:
+            borders = tuple(self._borders(leads))
+        else:
+            borders = ()
         return MapPicture(
             x=one.name,
             y=other.name,
@@ -175,7 +179,7 @@ class MapField:
             grid=tuple(tuple(line) for line in self._grid(leads).tolist()),
             here=(one.now(self.subject), other.now(self.subject)),
             path=self._path(),
-            borders=tuple(self._borders(leads)) if is_final else (),
+            borders=borders,
             played=len(self._known),
             is_final=is_final,
         )

@@ -530,11 +530,10 @@ def _moved(
     bare = document.with_rows(rest)
     if after is not None:
         index = rest.index(_last_within(bare, after)) + 1
+    elif under is None:
+        index = 0
     else:
-        if under is None:
-            index = 0
-        else:
-            index = rest.index(bare.row(under)) + 1
+        index = rest.index(bare.row(under)) + 1
     return replace_behavior(
         project, behavior, [*rest[:index], *block, *rest[index:]]
     )

@@ -93,11 +93,10 @@ class BehaviorAnalysis:
             tree = tree_of(when)
             if tree is not None:
                 self._cases[when] = cases(tree, self._known)
+            elif when:
+                self._cases[when] = None
             else:
-                if when:
-                    self._cases[when] = None
-                else:
-                    self._cases[when] = ALWAYS
+                self._cases[when] = ALWAYS
         return self._cases[when]
 
     def children(self, row_id: str, *families: Family) -> list[Row]:

@@ -89,6 +89,9 @@ class Finding:
 
     def as_json(self) -> dict[str, object]:
         """The same, for a program to read."""
+        fix = None
+        if self.fix:
+            fix = self.fix.name
         return {
             "rule": self.rule.id,
             "severity": self.rule.severity.value,
@@ -97,5 +100,5 @@ class Finding:
             "row_id": self.row_id,
             "message": self.message,
             "why": self.rule.why,
-            "fix": self.fix.name if self.fix else None,
+            "fix": fix,
         }

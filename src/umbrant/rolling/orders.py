@@ -171,6 +171,9 @@ def order_line(
     """An order to roll; with the name of a puppet, to rehearse, from a tick
     on. `keeps` has the next such order go on from a snapshot, where it can.
     """
+    look_after = 0
+    if look is not None:
+        look_after = look.after
     return RollMessage(
         number=number,
         documents=document_texts(order.project),
@@ -187,7 +190,7 @@ def order_line(
         prepares=tuple(prepares),
         checks=checks,
         look=str(look.path) if look is not None else None,
-        look_after=look.after if look is not None else 0,
+        look_after=look_after,
         counts_only=order.counts_only,
     ).model_dump_json()
 

@@ -234,11 +234,10 @@ def _form(check: GateCheck) -> _Form:
         return _Form("", "", _TIMED, _NAMES[TimedCheck])
     if isinstance(check, GuardWhileRunning):
         lines = _WHILE_RUNNING
+    elif check.refused is NO_REFUSAL_LOG:
+        lines = _TAKE_OVER
     else:
-        if check.refused is NO_REFUSAL_LOG:
-            lines = _TAKE_OVER
-        else:
-            lines = _RECORDED_TAKE_OVER
+        lines = _RECORDED_TAKE_OVER
     condition = check.question.expression
     names = (*_NAMES[type(check)], *condition.bound)
     return _Form(condition.lines, condition.result, lines, names)

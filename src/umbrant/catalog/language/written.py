@@ -112,9 +112,10 @@ def _written(atom: ConditionTree, catalog: Catalog) -> WrittenPart:
         return WrittenPart(literal(atom.left), literal(atom.right))
     if isinstance(atom, SenseCall):
         kind = catalog.get(atom.sense, Family.SENSE)
-        return WrittenPart(
-            range_m=written_range(atom, kind) if kind is not None else None
-        )
+        range_m = None
+        if kind is not None:
+            range_m = written_range(atom, kind)
+        return WrittenPart(range_m=range_m)
     return WrittenPart(literal(atom))
 
 

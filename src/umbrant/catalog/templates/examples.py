@@ -338,17 +338,19 @@ def _composite(kind: Kind) -> tuple[Row, ...]:
 def _machine(kind: Kind) -> tuple[Row, ...]:
     """Two states that lead to each other; the kind stands among them."""
     is_machine = kind.family is Family.COMPOSITE
+    top = "top"
+    if is_machine:
+        top = SHOWN
     rows = [
-        Row(id=SHOWN if is_machine else "top", kind="machine", name="Day"),
+        Row(id=top, kind="machine", name="Day"),
         Row(
             id="one",
-            under=SHOWN if is_machine else "top",
+            under=top,
             kind="state",
             name="Watch",
         ),
         _wait("w1", "one", 1.0),
     ]
-    top = rows[0].id
     two = Row(id="two", under=top, kind="state", name="Pause")
     back = Row(
         id="back", under="two", kind="after", args={"time": 1.2, "to": "one"}

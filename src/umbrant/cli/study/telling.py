@@ -241,6 +241,9 @@ def _plain_share(each: ShareSummary) -> dict[str, object]:
 
 
 def _plain(each: RowSummary) -> dict[str, object]:
+    first_s = None
+    if each.first_s:
+        first_s = _spread(each.first_s)
     return {
         "agent": each.agent,
         "row": each.row,
@@ -252,7 +255,7 @@ def _plain(each: RowSummary) -> dict[str, object]:
         "succeeded": each.succeeded,
         "failed": each.failed,
         "stopped": each.stopped,
-        "first_s": _spread(each.first_s) if each.first_s else None,
+        "first_s": first_s,
         "longest_s": _spread(each.longest_s),
         "bins": each.bins,
     }

@@ -169,9 +169,11 @@ class CompletionList(QFrame):
         if line.hasSelectedText():
             start, cursor = line.selectionStart(), line.selectionEnd()
         line.setText(text[:start] + chosen.text + text[cursor:])
-        line.setCursorPosition(
-            start if blanks(chosen.text) else start + len(chosen.text)
-        )
+        if blanks(chosen.text):
+            cursor_position = start
+        else:
+            cursor_position = start + len(chosen.text)
+        line.setCursorPosition(cursor_position)
         self._blank = ""
         self.hide()
         line.textEdited.disconnect(self.refresh)

@@ -46,14 +46,37 @@ def draw_pieces(
     """
     for pill, rect in layout.pills:
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(
-            brushes.palette.guard_fill
-            if pill is Pill.GUARD
-            else brushes.palette.wrap_fill
-        )
+        if pill is Pill.GUARD:
+            fill = brushes.palette.guard_fill
+        else:
+            fill = brushes.palette.wrap_fill
+        painter.setBrush(fill)
         painter.drawRoundedRect(rect, 4, 4)
     for placed in layout.placed:
         _draw_piece(painter, placed, brushes, focused)
+
+
+def _draw_chip_box(
+    painter: QPainter,
+    placed: PlacedPiece,
+    palette: Palette,
+    *,
+    missing: bool,
+) -> None:
+    """The box of a chip: dashed where a value is missing, in the keys' tone
+    where a key gives it.
+    """
+    if placed.piece.role is PieceRole.KEY_CHIP:
+        rule, fill = palette.key_rule, palette.key_fill
+    else:
+        rule, fill = palette.chip_rule, palette.chip_fill
+    if missing:
+        painter.setPen(QPen(palette.refused, 1, Qt.PenStyle.DashLine))
+    else:
+        painter.setPen(QPen(rule, 1))
+    painter.setBrush(fill)
+    box = placed.rect.adjusted(0.5, 0.5, -0.5, -0.5)
+    painter.drawRoundedRect(box, 4, 4)
 
 
 def _draw_piece(
@@ -65,21 +88,7 @@ def _draw_piece(
     piece, rect, palette = placed.piece, placed.rect, brushes.palette
     missing = piece.chip is not None and piece.chip.missing
     if piece.role in CHIPS:
-        keyed = piece.role is PieceRole.KEY_CHIP
-        if missing:
-            rule = palette.refused
-        else:
-            if keyed:
-                rule = palette.key_rule
-            else:
-                rule = palette.chip_rule
-        if missing:
-            style = Qt.PenStyle.DashLine
-        else:
-            style = Qt.PenStyle.SolidLine
-        painter.setPen(QPen(rule, 1, style))
-        painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
-        painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        _draw_chip_box(painter, placed, palette, missing=missing)
     if piece.chip is not None and piece.chip.overridden:
         painter.fillRect(
             QRectF(rect.left() + 2, rect.bottom() - 1, rect.width() - 4, 2),
@@ -98,7 +107,11 @@ def _draw_piece(
         )
         return
     painter.setFont(brushes.fonts.of(piece))
-    painter.setPen(palette.refused if missing else _ink(piece.role, palette))
+    if missing:
+        ink = palette.refused
+    else:
+        ink = _ink(piece.role, palette)
+    painter.setPen(ink)
     middle = Qt.AlignmentFlag.AlignVCenter
     if piece.role in CHIPS:
         align = Qt.AlignmentFlag.AlignHCenter

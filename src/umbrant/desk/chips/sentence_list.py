@@ -67,9 +67,10 @@ class SentenceList(ChipTable):
         self._layouts.clear()
         for index in range(self.model().rowCount()):
             layout = self.layout_at(index)
-            self.setRowHeight(
-                index, int(layout.height) if layout is not None else 0
-            )
+            row_height = 0
+            if layout is not None:
+                row_height = int(layout.height)
+            self.setRowHeight(index, row_height)
         self.viewport().update()
 
     def layout_at(self, place: int) -> RowLayout | None:

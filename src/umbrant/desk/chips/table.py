@@ -235,11 +235,10 @@ class ChipTable(PaintedTable):
             return
         if self.focused in keys:
             index = (keys.index(self.focused) + step) % len(keys)
+        elif step > 0:
+            index = min(1, len(keys) - 1)
         else:
-            if step > 0:
-                index = min(1, len(keys) - 1)
-            else:
-                index = len(keys) - 1
+            index = len(keys) - 1
         self.focused = keys[index]
         self.viewport().update()
 

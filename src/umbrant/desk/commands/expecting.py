@@ -35,14 +35,16 @@ def expect_now(desk: Desk, dialogs: Dialogs) -> str:
     )
     if that is None or take is None:
         return ""
+    if desk.scenario_name == desk.project.cover.scenario:
+        scenario = ""
+    else:
+        scenario = desk.scenario_name
     expectation = Expectation(
         expect=Expected.BY,
         that=that,
         by_s=float(seconds),
         of=desk.agent,
-        scenario=""
-        if desk.scenario_name == desk.project.cover.scenario
-        else desk.scenario_name,
+        scenario=scenario,
     )
     try:
         broken = broken_in(expectation, take)

@@ -306,6 +306,9 @@ class _Origin:
     ) -> RollOrder:
         """The order to play a project as the take was played."""
         header = self.parent.loaded.take.header
+        branched_at = None
+        if is_branch:
+            branched_at = self.tick
         return RollOrder(
             project,
             header.scenario,
@@ -314,7 +317,7 @@ class _Origin:
             header.ticks / header.ticks_per_s,
             desk.documents.may_run_nodes
             and header.project.nodes == desk.project.nodes,
-            branched_at=self.tick if is_branch else None,
+            branched_at=branched_at,
         )
 
 

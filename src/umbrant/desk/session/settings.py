@@ -25,11 +25,10 @@ class Settings:
         found = self._store.value("recent", [])
         if isinstance(found, str):
             listed = [found]
+        elif isinstance(found, list):
+            listed = found
         else:
-            if isinstance(found, list):
-                listed = found
-            else:
-                listed = []
+            listed = []
         return [Path(str(each)) for each in listed if each]
 
     def opened(self, folder: Path) -> None:
@@ -45,7 +44,10 @@ class Settings:
 
     def set_flag(self, name: str, on: bool) -> None:
         """Store a switch by its name."""
-        self._store.setValue(name, "true" if on else "false")
+        value = "false"
+        if on:
+            value = "true"
+        self._store.setValue(name, value)
 
     def text(self, name: str) -> str:
         """A text that was stored under a name; empty if none was."""

@@ -347,13 +347,16 @@ class Takes(QObject):
             self._against[reply.take] = before.title
         else:
             self._against[reply.take] = ""
+        expectations: tuple[NamedExpectation, ...] = ()
+        if not is_branch:
+            expectations = self.expectations()
         self._loader.request(
             Load(
                 reply.take,
                 before.loaded.take if before is not None else None,
                 is_branch=is_branch,
                 compares=self.compares or is_branch,
-                expectations=() if is_branch else self.expectations(),
+                expectations=expectations,
             )
         )
 

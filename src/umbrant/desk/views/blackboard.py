@@ -270,9 +270,11 @@ class BoardDelegate(PaintedDelegate):
         if not text:
             return
         painter.setFont(self._font)
-        painter.setPen(
-            self.palette_.dim if column == WRITER else self.palette_.ink
-        )
+        if column == WRITER:
+            ink = self.palette_.dim
+        else:
+            ink = self.palette_.ink
+        painter.setPen(ink)
         shown = self._metrics.elidedText(
             text, Qt.TextElideMode.ElideRight, box.width() - 12
         )

@@ -486,6 +486,10 @@ def _char_format(
     if row_id:
         form.setAnchor(True)
         form.setAnchorHref(f"row:{row_id}")
-        form.setFontWeight(QFont.Weight.Bold if bold else QFont.Weight.Normal)
+        if bold:
+            font_weight = QFont.Weight.Bold
+        else:
+            font_weight = QFont.Weight.Normal
+        form.setFontWeight(font_weight)
         form.setFontUnderline(underlined)
     return form

@@ -33,7 +33,11 @@ def draw_body(
         math.cos(math.radians(heading_deg)),
         -math.sin(math.radians(heading_deg)),
     )
-    painter.setPen(QPen(palette.ink if fill is None else palette.sheet, 2))
+    if fill is None:
+        ink = palette.ink
+    else:
+        ink = palette.sheet
+    painter.setPen(QPen(ink, 2))
     painter.drawLine(at, at + ahead * size)
 
 

@@ -229,9 +229,10 @@ class CastTable(ChipTable):
         last = None
         if self.cast.columns:
             last = self.cast.columns[-1]
-        self.setColumnWidth(
-            SENTENCES, last.x + last.wide if last is not None else 100
-        )
+        column_width = 100
+        if last is not None:
+            column_width = last.x + last.wide
+        self.setColumnWidth(SENTENCES, column_width)
         self.lay_out_again()
         self.setCurrentIndex(
             self.cast.index(min(index, len(self.cast.rows) - 1), SENTENCES)

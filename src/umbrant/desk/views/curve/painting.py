@@ -66,11 +66,11 @@ def paint_curve(
     if look.now is not None:
         _paint_now(painter, look, look.now, plot, palette)
     for grip in look.grips:
-        painter.setPen(
-            QPen(
-                palette.now if grip.name == look.chosen else palette.running, 2
-            )
-        )
+        if grip.name == look.chosen:
+            ink = palette.now
+        else:
+            ink = palette.running
+        painter.setPen(QPen(ink, 2))
         painter.setBrush(palette.sheet)
         painter.drawEllipse(point_in(plot, grip.at), 5, 5)
     _paint_legend(painter, look, plot, palette)

@@ -329,9 +329,11 @@ class DecisionsView(PaintedView):
         painter.fillRect(self.rect(), palette.sheet)
         painter.setFont(body_font(11))
         if picture is None or self._image is None:
-            painter.setPen(
-                palette.refused if self.running.error else palette.dim
-            )
+            if self.running.error:
+                ink = palette.refused
+            else:
+                ink = palette.dim
+            painter.setPen(ink)
             words = self.running.error or (
                 "Playing …" if self.running.is_running else NOTHING
             )
@@ -432,7 +434,11 @@ class DecisionsView(PaintedView):
             )
             painter.fillRect(swatch, self.colour_of(picture, line.label))
             left += SWATCH + 6
-        painter.setPen(palette.ink if line.label is not None else palette.dim)
+        if line.label is not None:
+            ink = palette.ink
+        else:
+            ink = palette.dim
+        painter.setPen(ink)
         metrics = QFontMetricsF(painter.font())
         room = box.right() - left
         is_wide = metrics.horizontalAdvance(line.text) > room
@@ -563,11 +569,11 @@ class DecisionsView(PaintedView):
             self.update()
             return
         grabs = self.border_at(event.position()) is not None
-        self.setCursor(
-            Qt.CursorShape.SizeAllCursor
-            if grabs
-            else Qt.CursorShape.ArrowCursor
-        )
+        if grabs:
+            cursor = Qt.CursorShape.SizeAllCursor
+        else:
+            cursor = Qt.CursorShape.ArrowCursor
+        self.setCursor(cursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         held, self._held = self._held, None

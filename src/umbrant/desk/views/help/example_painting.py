@@ -98,11 +98,10 @@ def _paint_body(
         return
     if name == VISITOR:
         fill = None
+    elif name == NPC:
+        fill = palette.leads[0]
     else:
-        if name == NPC:
-            fill = palette.leads[0]
-        else:
-            fill = palette.dim
+        fill = palette.dim
     draw_body(
         painter,
         palette,

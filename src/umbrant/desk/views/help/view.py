@@ -73,11 +73,11 @@ class HelpView(QWidget):
         if not self.isVisible():
             return
         if self._considered is not None:
-            self.page.setMarkdown(
-                recipe_page(self._considered)
-                if isinstance(self._considered, Recipe)
-                else kind_page(self._considered)
-            )
+            if isinstance(self._considered, Recipe):
+                markdown = recipe_page(self._considered)
+            else:
+                markdown = kind_page(self._considered)
+            self.page.setMarkdown(markdown)
             self.example.show_example(self._considered)
         else:
             kinds = self._kinds()

@@ -240,7 +240,11 @@ def _paint_lane(
     painter: QPainter, lane: Lane, scale: TimeScale, top: int, palette: Palette
 ) -> None:
     painter.setFont(body_font(11, bold=lane.chosen is not None))
-    painter.setPen(palette.dim if lane.chosen is None else palette.ink)
+    if lane.chosen is None:
+        ink = palette.dim
+    else:
+        ink = palette.ink
+    painter.setPen(ink)
     metrics, room = painter.fontMetrics(), int(scale.left) - 18
     fits = metrics.horizontalAdvance(lane.long_title) <= room
     if fits:
@@ -419,7 +423,11 @@ def paint_cues(
             end = box.right()
         foot = box.center().y() + HIGH / 2
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(palette.now if mark == held else palette.dim)
+        if mark == held:
+            fill = palette.now
+        else:
+            fill = palette.dim
+        painter.setBrush(fill)
         corners = [
             QPointF(x - HALF, foot - HIGH),
             QPointF(x + HALF, foot - HIGH),

@@ -184,11 +184,11 @@ class RowDragging:
                 view.selected_rows,
             )
         fits = self.drop is not None and self.drop.fits
-        view.viewport().setCursor(
-            Qt.CursorShape.ClosedHandCursor
-            if fits
-            else Qt.CursorShape.ForbiddenCursor
-        )
+        if fits:
+            cursor = Qt.CursorShape.ClosedHandCursor
+        else:
+            cursor = Qt.CursorShape.ForbiddenCursor
+        view.viewport().setCursor(cursor)
         edge = 0
         if index.isValid():
             edge = view.rowHeight(index.row())
@@ -238,7 +238,9 @@ class RowDragging:
         """A line where the rows would go."""
         if self.drop is not None:
             palette = self._view.brushes.palette
-            painter.setPen(
-                QPen(palette.now if self.drop.fits else palette.refused, 2)
-            )
+            if self.drop.fits:
+                ink = palette.now
+            else:
+                ink = palette.refused
+            painter.setPen(QPen(ink, 2))
             painter.drawLine(self.drop.line)

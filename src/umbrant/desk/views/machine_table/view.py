@@ -213,7 +213,10 @@ class CellDelegate(PaintedDelegate):
         for row, layout, top in table.layouts_in(index.row(), index.column()):
             with saved(painter):
                 painter.translate(cell.left(), cell.top() + top)
-                painter.setOpacity(0.4 if row.muted else 1.0)
+                opacity = 1.0
+                if row.muted:
+                    opacity = 0.4
+                painter.setOpacity(opacity)
                 if row.id == table.fired:
                     middle = QPointF(5, layout.placed[0].rect.center().y())
                     draw_lozenge(painter, middle, table.brushes.palette.now)
@@ -237,12 +240,12 @@ class CellDelegate(PaintedDelegate):
             )
         left = cell.left() + 24 + INDENT * source.depth
         name = table.machine.name_of(source)
-        painter.setFont(
-            table.brushes.fonts.small
-            if source.is_machine
-            else table.brushes.fonts.bold
-        )
-        painter.setPen(palette.dim if source.is_machine else palette.ink)
+        if source.is_machine:
+            painter.setFont(table.brushes.fonts.small)
+            painter.setPen(palette.dim)
+        else:
+            painter.setFont(table.brushes.fonts.bold)
+            painter.setPen(palette.ink)
         room = QRectF(
             left,
             cell.top(),
@@ -398,9 +401,11 @@ class MachineTable(ChipTable):
             (self.viewport().width() - STATE_WIDTH) // (columns - 1),
         )
         for column in range(columns):
-            self.setColumnWidth(
-                column, STATE_WIDTH if column == STATE else wide
-            )
+            if column == STATE:
+                column_width = STATE_WIDTH
+            else:
+                column_width = wide
+            self.setColumnWidth(column, column_width)
         for line in range(self.machine.rowCount()):
             highest = max(
                 (

@@ -210,9 +210,11 @@ def _paint_box(
             QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2
         )
     painter.setFont(placement.title_font)
-    painter.setPen(
-        palette.button_ink if running and not box.inside else palette.ink
-    )
+    if running and not box.inside:
+        ink = palette.button_ink
+    else:
+        ink = palette.ink
+    painter.setPen(ink)
     _paint_title(painter, box, rect.adjusted(8 if dotted else 0, 0, 0, 0))
     for inner in box.inside:
         _paint_box(painter, inner, look, placement, palette)
@@ -320,12 +322,10 @@ def _paint_branch(
     one, other = placement.rect(start), placement.rect(end)
     running = end.row_id in look.running
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(
-        QPen(
-            palette.running if running else palette.chip_rule,
-            2.0 if running else 1.0,
-        )
-    )
+    if running:
+        painter.setPen(QPen(palette.running, 2.0))
+    else:
+        painter.setPen(QPen(palette.chip_rule, 1.0))
     path = QPainterPath(QPointF(one.right(), one.center().y()))
     middle = (one.right() + other.left()) / 2
     corner = QPointF(other.left(), other.center().y())

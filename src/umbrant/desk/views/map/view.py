@@ -509,6 +509,9 @@ class MapView(PaintedView):
             to = self._link_to
         else:
             to = self.box_rect(here).center()
+        link = None
+        if self._link:
+            link = (self._link, to)
         return MapLook(
             running=frozenset(
                 row_id
@@ -518,7 +521,7 @@ class MapView(PaintedView):
             leads=leading_rows(behavior),
             fired=frozenset(self._fired_last(drawing)),
             selected=self.desk.row_id,
-            link=(self._link, to) if self._link else None,
+            link=link,
         )
 
     def _traced(self, drawing: MapLayout) -> Trace:

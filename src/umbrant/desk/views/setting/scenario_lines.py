@@ -67,10 +67,13 @@ class ScenarioLines(DocumentLines):
             name = fresh_name(
                 "scenario", [each.name for each in project.scenarios], "-"
             )
+            stage = "-"
+            if project.stages:
+                stage = project.stages[0].name
             return Scenario(
                 name=name,
                 title=name.capitalize(),
-                stage=project.stages[0].name if project.stages else "-",
+                stage=stage,
             )
 
         new = Addition("Scenario", ("scenarios",), make)

@@ -123,10 +123,10 @@ def _paint_area(
     )
     if open_:
         painter.setPen(QPen(palette.faint, 1, Qt.PenStyle.DashLine))
+    elif solid:
+        painter.setPen(QPen(palette.wall_rule, 1))
     else:
-        painter.setPen(
-            QPen(palette.wall_rule, 1) if solid else Qt.PenStyle.NoPen
-        )
+        painter.setPen(Qt.PenStyle.NoPen)
     painter.drawPolygon(outline)
 
 

@@ -82,6 +82,9 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
     tick = 0
     if live is not None and live.frame:
         tick = live.frame.tick
+    rehearsed_s = None
+    if live is not None:
+        rehearsed_s = tick / scenario.ticks_per_s
     return StageLook(
         things=tuple(_things(view, stage)),
         figures=tuple(_figures(view, scenario)),
@@ -94,7 +97,7 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
         events=tuple(events_of(view)),
         candidates=tuple(candidates_of(view)),
         guides=view.guides,
-        rehearsed_s=tick / scenario.ticks_per_s if live is not None else None,
+        rehearsed_s=rehearsed_s,
     )
 
 

@@ -200,12 +200,10 @@ def paint_standing(
     for walk in standing.walks:
         painter.drawPolyline([projection.to_pixels(point) for point in walk])
     for square in standing.squares:
-        painter.setPen(
-            QPen(
-                palette.now if square.chosen else palette.dim,
-                2 if square.chosen else 1,
-            )
-        )
+        if square.chosen:
+            painter.setPen(QPen(palette.now, 2))
+        else:
+            painter.setPen(QPen(palette.dim, 1))
         painter.setBrush(palette.sheet)
         if standing.handled or square.chosen:
             size = HANDLE

@@ -108,7 +108,10 @@ class Steering:
     def _ask(self, names: list[str], *, event: bool) -> None:
         """Offer a list; what is chosen is done at the next tick."""
         menu = QMenu(self._stage)
-        menu.setAccessibleName("events to raise" if event else "props to drop")
+        accessible_name = "props to drop"
+        if event:
+            accessible_name = "events to raise"
+        menu.setAccessibleName(accessible_name)
         for name in names:
             action = menu.addAction(name)
             do = (

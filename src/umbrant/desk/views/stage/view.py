@@ -347,7 +347,11 @@ class StageView(PaintedView):
                 empty = Qt.CursorShape.CrossCursor
             else:
                 empty = Qt.CursorShape.ArrowCursor
-            self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
+            if grabs:
+                cursor = Qt.CursorShape.SizeAllCursor
+            else:
+                cursor = empty
+            self.setCursor(cursor)
 
     def _pan(self, to: QPointF) -> None:
         """Move the ground with the hand. One that trembles in a click does

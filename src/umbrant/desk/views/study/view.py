@@ -160,7 +160,11 @@ class StudyDelegate(PaintedDelegate):
             text = line.title
         else:
             text = line.words
-        painter.setFont(self._bold if line.is_heading else self._font)
+        if line.is_heading:
+            font = self._bold
+        else:
+            font = self._font
+        painter.setFont(font)
         is_odd = (
             line.share is not None
             and line.share.is_odd

@@ -339,10 +339,12 @@ def _number(text: str, name: str) -> float:
 def _out_of_range(
     name: str, text: str, low: float | None, high: float | None
 ) -> ActionError:
-    bounds = [
-        f"from {number_text(low)}" if low is not None else "",
-        f"up to {number_text(high)}" if high is not None else "",
-    ]
+    lowest, highest = "", ""
+    if low is not None:
+        lowest = f"from {number_text(low)}"
+    if high is not None:
+        highest = f"up to {number_text(high)}"
+    bounds = [lowest, highest]
     return ActionError(
         f"{name} cannot be {text}: it goes {' '.join(filter(None, bounds))}."
     )

@@ -423,8 +423,12 @@ def _annotation(hint: Any) -> _Annotation:
             each for each in typing.get_args(hint) if each is not type(None)
         )
     marks = getattr(hint, "__metadata__", ())
+    if marks:
+        base = typing.get_args(hint)[0]
+    else:
+        base = hint
     return _Annotation(
-        typing.get_args(hint)[0] if marks else hint,
+        base,
         next(
             (mark for mark in marks if isinstance(mark, Quantity)), Quantity()
         ),

@@ -153,6 +153,8 @@ def until_result(
     other end.
     """
     wants_success = args.get("result", "success") == "success"
-    return PossibleOutcomes(
-        inside[0].succeeds if wants_success else inside[0].fails, False
-    )
+    if wants_success:
+        can_succeed = inside[0].succeeds
+    else:
+        can_succeed = inside[0].fails
+    return PossibleOutcomes(can_succeed, False)

@@ -552,10 +552,14 @@ class _TextRenaming:
             value == row.name and types.get(name) in WRITTEN
             for name, value in row.args.items()
         )
+        if says:
+            called = self.text(row.name)
+        else:
+            called = row.name
         return row.model_copy(
             update={
                 "args": args,
-                "name": self.text(row.name) if says else row.name,
+                "name": called,
                 "guard": guard,
                 "binds": {
                     name: own(value, None) for name, value in row.binds.items()

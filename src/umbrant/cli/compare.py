@@ -108,9 +108,11 @@ def compare(
         print(escaped(message), file=sys.stderr)
     if cut:
         raise SystemExit(TROUBLE)
-    raise SystemExit(
-        EQUAL if all(each.is_equal for _, each in found) else DIFFERENT
-    )
+    if all(each.is_equal for _, each in found):
+        code = EQUAL
+    else:
+        code = DIFFERENT
+    raise SystemExit(code)
 
 
 def _side(text: str) -> CompareSubject:
@@ -220,8 +222,10 @@ def _tell(found: list[tuple[int, TakeComparison]], sides: Pair) -> None:
     for seed, each in found:
         if not each.is_equal:
             answer = parting_answer(each, *names)
-            say(
-                f"seed {seed}: {answer.headline.text if answer.headline else answer.text}"
-            )
+            if answer.headline:
+                words = answer.headline.text
+            else:
+                words = answer.text
+            say(f"seed {seed}: {words}")
     equal = sum(each.is_equal for _, each in found)
     say(f"Equal in {equal} seeds of {len(found)}.")

@@ -94,11 +94,11 @@ def expect(
             _tell(each, found, project)
         holding = sum(each.verdict is Verdict.HOLDS for each in results)
         say(f"{holding} of {len(results)} expectations hold.")
-    raise SystemExit(
-        ALL_HOLD
-        if all(each.verdict is Verdict.HOLDS for each in results)
-        else NOT_ALL
-    )
+    if all(each.verdict is Verdict.HOLDS for each in results):
+        code = ALL_HOLD
+    else:
+        code = NOT_ALL
+    raise SystemExit(code)
 
 
 def _results(

@@ -135,19 +135,16 @@ def _tell(take: Take, stretches: Sequence[tuple[int, int]]) -> None:
     for start, end in stretches[:MOST_SAID]:
         to = ""
         if end > start:
-            to = f" to {seconds(end):.2f} s"
-        say(
-            f"{seconds(start):8.2f} s{to}  (tick {start}{f' to {end}' if end > start else ''})"
-        )
+            to, last = f" to {seconds(end):.2f} s", f" to {end}"
+        say(f"{seconds(start):8.2f} s{to}  (tick {start}{last})")
     if len(stretches) > MOST_SAID:
         say(f"and {len(stretches) - MOST_SAID} more")
     ticks = sum(end - start + 1 for start, end in stretches)
     times = times_text(len(stretches))
-    say(
-        f"{times}, {seconds(ticks):.2f} s in all"
-        if stretches
-        else "It holds at no tick."
-    )
+    words = "It holds at no tick."
+    if stretches:
+        words = f"{times}, {seconds(ticks):.2f} s in all"
+    say(words)
 
 
 def _stretches(

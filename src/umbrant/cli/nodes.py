@@ -61,15 +61,15 @@ def _kind_data(kind: Kind) -> dict[str, object]:
 
 
 def _param_data(param: Param) -> dict[str, object]:
-    default = param.default
+    default: object = param.default
+    if isinstance(default, BaseModel):
+        default = default.model_dump(mode="json")
     return {
         "name": param.name,
         "type": param.type,
         "unit": param.quantity.unit,
         "choices": param.choices,
-        "default": default.model_dump(mode="json")
-        if isinstance(default, BaseModel)
-        else default,
+        "default": default,
         "required": param.required,
         "help": param.help,
     }

@@ -47,7 +47,10 @@ def _review_take(path: Path, *, as_json: bool) -> None:
     else:
         for each in found:
             say(f"{each}\n    {each.finding.rule.why}")
-        say(f"{len(found)} findings" if found else "Nothing was found.")
+        words = "Nothing was found."
+        if found:
+            words = f"{len(found)} findings"
+        say(words)
     refuse_cut_take(take)
     errors = any(
         each.finding.rule.severity is Severity.ERROR for each in found
@@ -78,9 +81,8 @@ def _review_project(project: Path, *, as_json: bool) -> None:
             say(f"error: {problem}")
         for each in found:
             say(f"{each}\n    {each.rule.why}")
-        say(
-            f"{len(problems) + len(found)} findings"
-            if problems or found
-            else "Nothing was found."
-        )
+        words = "Nothing was found."
+        if problems or found:
+            words = f"{len(problems) + len(found)} findings"
+        say(words)
     raise SystemExit(1 if errors else 0)

@@ -75,12 +75,10 @@ def parting_answer(
         )
     )
     row_id = parting_row(comparison)
-    lines = [
-        *(
-            _cue_line(comparison.first, sides)
-            if first is not comparison.first
-            else ()
-        ),
+    lines: list[AnswerLine] = []
+    if first is not comparison.first:
+        lines.extend(_cue_line(comparison.first, sides))
+    lines += [
         *(line for side in sides for line in _side(side, first.tick, row_id)),
         *_followed(comparison),
     ]

@@ -122,11 +122,10 @@ class TopBar(QWidget):
         self.where.setVisible(self.width() >= ROOMY)
         self.behavior.setText(f"{title} ▾")
         member = desk.member
-        self.agent.setText(
-            f"Agent: {_called(member.title or member.name, member.behavior)} ▾"
-            if member
-            else "no cast"
-        )
+        who = "no cast"
+        if member:
+            who = f"Agent: {_called(member.title or member.name, member.behavior)} ▾"
+        self.agent.setText(who)
         scenario = desk.scenario
         text = "no scenario"
         if scenario:

@@ -183,8 +183,12 @@ class FirstVisit(QFrame):
             rows, desk.takes.current, desk.documents.history.undo_name
         )
         self._waits = step == 0 and desk.take is None
+        if self._waits:
+            words = WAITING
+        else:
+            words = VISIT_STEPS[step].text
         self._say(
-            WAITING if self._waits else VISIT_STEPS[step].text,
+            words,
             "Skip this step",
         )
 
@@ -220,4 +224,7 @@ class FirstVisit(QFrame):
         if not self._praised:
             self._praised = True
             last = self._step == len(VISIT_STEPS) - 1
-            self._say(VISIT_STEPS[self._step].done, "Done" if last else "Next")
+            label = "Next"
+            if last:
+                label = "Done"
+            self._say(VISIT_STEPS[self._step].done, label)

@@ -206,9 +206,11 @@ class DeskPane(QWidget):
             ("undo", "Undo", history.undo_name),
             ("redo", "Redo", history.redo_name),
         ):
-            self.actions_by_id[name].setText(
-                f"{title}: {step}" if step else title
-            )
+            if step:
+                words = f"{title}: {step}"
+            else:
+                words = title
+            self.actions_by_id[name].setText(words)
         row = self.desk.row
         self.actions_by_id["rehearse"].setText(
             "End rehearsal" if self.rehearsing.active else "Rehearse"

@@ -168,11 +168,11 @@ class MainWindow(QMainWindow):
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
-        folder = self.dialogs.folder_to_open(
-            self.desk.documents.folder.parent
-            if self.desk.documents.folder
-            else Path.home()
-        )
+        if self.desk.documents.folder:
+            begins_at = self.desk.documents.folder.parent
+        else:
+            begins_at = Path.home()
+        folder = self.dialogs.folder_to_open(begins_at)
         if folder is not None:
             self.open_folder(folder)
 

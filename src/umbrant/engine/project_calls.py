@@ -184,10 +184,13 @@ def reading_of(value: object) -> Reading | bool | float | str | None:
     """
     if type(value) is Reading:
         given = value.cause
+        reason = None
+        if given:
+            reason = _cause_of(given)
         return Reading(
             _value_of(value.value),
             _measure_of(value.measure),
-            _cause_of(given) if given else None,
+            reason,
         )
     return _value_of(value)
 

@@ -75,14 +75,10 @@ class UpkeepTask:
         no other effect.
         """
         half_width_s = self._half_width_s
-        self._next_s = next_s = self._next_s + (
-            self._every_s
-            + (
-                me.random.uniform(-half_width_s, half_width_s)
-                if half_width_s
-                else 0.0
-            )
-        )
+        drawn_s = 0.0
+        if half_width_s:
+            drawn_s = me.random.uniform(-half_width_s, half_width_s)
+        self._next_s = next_s = self._next_s + (self._every_s + drawn_s)
         self.due_s = next_s - SLACK_S
         count, tick = self._count, self._tick
         if count is not discard:
@@ -331,9 +327,11 @@ class LiveRow(Wrapper):
         stopped. Called between two ticks of the agent.
         """
         self._is_held_back = False
-        self._swap_work(
-            me, self._written_work if status is None else HeldWork(status)
-        )
+        if status is None:
+            work = self._written_work
+        else:
+            work = HeldWork(status)
+        self._swap_work(me, work)
 
     def hold_back(self, me: Me) -> None:
         """Keep the row from being entered. One that runs goes on until it

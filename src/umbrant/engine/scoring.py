@@ -89,11 +89,11 @@ def _many_products(worths: FloatArray, weights: FloatArray) -> FloatArray:
 
 def _many_means(worths: FloatArray, weights: FloatArray) -> FloatArray:
     total = float(weights.sum())
-    return np.asarray(
-        (worths * weights).sum(axis=0) / total
-        if total
-        else np.zeros(worths.shape[1:])
-    )
+    if total:
+        scores = (worths * weights).sum(axis=0) / total
+    else:
+        scores = np.zeros(worths.shape[1:])
+    return np.asarray(scores)
 
 
 _ONE: dict[str, Callable[[Sequence[float], Sequence[float]], float]] = {

@@ -163,11 +163,11 @@ def wrap_rows(
     for row in document.rows:
         if row.id == own[0]:
             rows.append(around)
-        rows.append(
-            row.model_copy(update={"under": around.id})
-            if row.id in own
-            else row
-        )
+        if row.id in own:
+            pasted = row.model_copy(update={"under": around.id})
+        else:
+            pasted = row
+        rows.append(pasted)
     return replace_behavior(project, target, rows), _sibling_id(
         row_ids[0], around.id
     )

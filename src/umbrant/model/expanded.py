@@ -170,11 +170,11 @@ def _rows(
         else:
             under = before + row.under
         expanded.key_scopes[row_id] = key_scope
-        yield (
-            row.model_copy(update={"id": row_id, "under": under})
-            if before
-            else row
-        )
+        if before:
+            own = row.model_copy(update={"id": row_id, "under": under})
+        else:
+            own = row
+        yield own
         name = row.args.get(BEHAVIOR)
         if (
             row.kind == USE_BEHAVIOR

@@ -107,9 +107,12 @@ def _with(container: Any, path: Path, value: Any) -> Any:
             _with(getattr(container, str(step)), rest, value),
         )
     if isinstance(container, Mapping):
+        inside = None
+        if rest:
+            inside = container[step]
         return {
             **container,
-            step: _with(container[step] if rest else None, rest, value),
+            step: _with(inside, rest, value),
         }
     index = _index(container, step)
     return (

@@ -36,9 +36,9 @@ class Problem:
             for part in (self.file, f"row {self.row}" if self.row else "")
             if part
         )
-        return f"{place}: {self.message}" + (
-            f" {self.remedy}" if self.remedy else ""
-        )
+        if self.remedy:
+            return f"{place}: {self.message} {self.remedy}"
+        return f"{place}: {self.message}"
 
     def as_json(self) -> dict[str, str]:
         """The same, for a program to read."""

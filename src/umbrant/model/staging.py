@@ -392,8 +392,11 @@ class Scenario(ProjectFile):
                     action.to, copy.start, several.start
                 )
             comes_later = isinstance(action, MoveTo) and several.waits
+            after_s = 0.0
+            if comes_later:
+                after_s = index * several.every_s
             yield (
-                index * several.every_s if comes_later else 0.0,
+                after_s,
                 action.model_copy(update=changed),
             )
 

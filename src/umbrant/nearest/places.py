@@ -281,6 +281,8 @@ def _args_of(row: Row, part: str) -> dict[str, object]:
     if part == BINDS:
         return dict(row.binds)
     family, index = part_index(part)
-    return dict(
-        row.decorators[index].args if family == "decorator" else row.args
-    )
+    if family == "decorator":
+        args = row.decorators[index].args
+    else:
+        args = row.args
+    return dict(args)

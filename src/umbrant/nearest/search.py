@@ -305,11 +305,10 @@ class NearestSearch:
             # Played along with it, for a processor is free: it is asked next
             # if the value helps.
             nearer = _step_back(was, value, step)
-            self._play(
-                candidate,
-                [value, *([] if nearer is None else [nearer])],
-                trials,
-            )
+            values = [value]
+            if nearer is not None:
+                values.append(nearer)
+            self._play(candidate, values, trials)
             if self._runs(trials[value]):
                 helped = value
                 break

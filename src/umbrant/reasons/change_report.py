@@ -28,14 +28,19 @@ class ChangeReport(RowReport):
         bits = list(self.why_changed(lead, lead.start))
         if lead.restarts:
             ticks = lead.end - lead.start + 1
+            joint = ""
+            if bits:
+                joint = "; "
             bits = [
                 *bits,
-                "; " if bits else "",
+                joint,
                 f"it begins and ends anew at each of {ticks} ticks",
             ]
-        return self.names.line(
-            lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES
-        )
+        if bits:
+            causes = [TextRun(": "), *bits]
+        else:
+            causes = []
+        return self.names.line(lead.row_id, causes, Tone.YES)
 
     def why_changed(self, lead: LeadingSpan, now: int) -> Bits:
         """Why a row took the lead, as seen from `now`."""
@@ -131,9 +136,13 @@ class ChangeReport(RowReport):
             yield ": "
             yield from checks.bits(span.end or 0, held=said, now=now)
             return
+        if said:
+            wanted_outcome = Outcome.SUCCESS
+        else:
+            wanted_outcome = Outcome.FAILURE
         until, wanted = (
             (span.end or 0, span.end_step),
-            Outcome.SUCCESS if said else Outcome.FAILURE,
+            wanted_outcome,
         )
         ended = [
             (inner.end_step, child, inner)

@@ -139,14 +139,17 @@ class ConditionReport:
                 f"{spoken(atom, self.catalog)} {could_not} be said", tone
             )
         elif isinstance(atom, Comparison):
-            yield TextRun(
-                self._comparison(atom, met, "was" if was else "is"), tone
-            )
+            verb = "is"
+            if was:
+                verb = "was"
+            yield TextRun(self._comparison(atom, met, verb), tone)
         else:
             text = _answered(spoken(atom, self.catalog), met.truth)
-            yield TextRun(
-                text.replace(" is ", " was ", 1) if was else text, tone
-            )
+            if was:
+                words = text.replace(" is ", " was ", 1)
+            else:
+                words = text
+            yield TextRun(words, tone)
         if met.cause is not None:
             yield TextRun(" — ")
             yield from self.names.because(met.cause)
@@ -276,11 +279,10 @@ def written_bits(
                 deepest=deepest - 1,
             )
     elif written.cause is not None:
-        yield TextRun(
-            ": "
-            if written.cause.kind.startswith("picked")
-            else ", which found "
-        )
+        joint = ", which found "
+        if written.cause.kind.startswith("picked"):
+            joint = ": "
+        yield TextRun(joint)
         yield from names.because(written.cause)
 
 

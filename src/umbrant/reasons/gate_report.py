@@ -22,13 +22,13 @@ def gauge_text(gauge: Gauge, now_s: float) -> str:
             return times_text(gauge.value)
         case Measured.ROLL:
             bound = gauge.of or 0.0
-            return (
-                f"rolled {gauge.value:.2f}, {'under' if gauge.value < bound else 'not under'} "
-                f"{bound:.2f}"
-            )
+            side = "not under"
+            if gauge.value < bound:
+                side = "under"
+            return f"rolled {gauge.value:.2f}, {side} {bound:.2f}"
         case Measured.SCORE:
-            return f"{gauge.value:.2f}" + (
-                f" + {gauge.of:.2f}" if gauge.of else ""
-            )
+            if gauge.of:
+                return f"{gauge.value:.2f} + {gauge.of:.2f}"
+            return f"{gauge.value:.2f}"
         case Measured.INPUT:
             return f"{gauge.value:.2f}"

@@ -505,9 +505,11 @@ def with_other_scores(
     for row in table.rows:
         there = scores.get(_row_key(row), none)
         differs = there.text != row[SCORE_COLUMN].text
-        rows.append(
-            (*row, TextRun(there.text, Tone.NO if differs else Tone.PLAIN))
-        )
+        if differs:
+            tone = Tone.NO
+        else:
+            tone = Tone.PLAIN
+        rows.append((*row, TextRun(there.text, tone)))
     return ScoreTable((*table.columns, "in the other"), tuple(rows))
 
 
@@ -520,9 +522,10 @@ def _row_key(row: tuple[TextRun, ...]) -> tuple[str, str]:
     its name.
     """
     first = row[0]
-    return first.row_id, first.text if first.text.startswith(
-        CANDIDATE_LINE
-    ) else ""
+    candidate = ""
+    if first.text.startswith(CANDIDATE_LINE):
+        candidate = first.text
+    return first.row_id, candidate
 
 
 def _shares(
@@ -547,12 +550,14 @@ def _shares(
 def _setup(row: Row) -> tuple[float, float, Curve, float]:
     """A consideration's range, curve and weight."""
     curve = row.args.get("curve")
+    if isinstance(curve, Curve):
+        shaped = curve
+    else:
+        shaped = Curve.model_validate({"shape": "linear"})
     return (
         _number(row.args.get("low"), 0.0),
         _number(row.args.get("high"), 1.0),
-        curve
-        if isinstance(curve, Curve)
-        else Curve.model_validate({"shape": "linear"}),
+        shaped,
         _number(row.args.get("weight"), 1.0),
     )
 

@@ -396,10 +396,14 @@ class Explainer(ChangeReport):
         state = self.state_of(row_id, tick)
         if state is RowState.RUNNING:
             return self.names.line(row_id, self.runs(row_id, tick))
+        if state is RowState.SUCCESS:
+            tone = Tone.YES
+        else:
+            tone = Tone.NO
         return self.names.line(
             row_id,
             self.ended(row_id, tick),
-            Tone.YES if state is RowState.SUCCESS else Tone.NO,
+            tone,
         )
 
     def _chooser(self, row_id: str, tick: int) -> Bits:
@@ -481,8 +485,11 @@ class Explainer(ChangeReport):
             [each for each in down if self.is_state(each)],
             down[-1],
         )
+        verb = " runs beside "
+        if states[:1] == [child]:
+            verb = " is active beside "
         bits: list[Bit] = [
-            " is active beside " if states[:1] == [child] else " runs beside ",
+            verb,
             self.names.bit(ran),
         ]
         if states and states[-1] != child:

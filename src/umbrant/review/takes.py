@@ -166,8 +166,12 @@ def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
             first = cut[0]
             ticks = sum(each.end - each.start + 1 for each in cut)
             reason = f"{run.words(first.cause)}{_both_held(run, first)}"
+            if ticks == 1:
+                count_words = "1 tick"
+            else:
+                count_words = f"{ticks} ticks"
             count, since = (
-                "1 tick" if ticks == 1 else f"{ticks} ticks",
+                count_words,
                 run.seconds(first.start),
             )
             yield RuleMatch(

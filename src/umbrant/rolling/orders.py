@@ -174,6 +174,9 @@ def order_line(
     look_after = 0
     if look is not None:
         look_after = look.after
+    look_path = None
+    if look is not None:
+        look_path = str(look.path)
     return RollMessage(
         number=number,
         documents=document_texts(order.project),
@@ -189,7 +192,7 @@ def order_line(
         keeps=keeps,
         prepares=tuple(prepares),
         checks=checks,
-        look=str(look.path) if look is not None else None,
+        look=look_path,
         look_after=look_after,
         counts_only=order.counts_only,
     ).model_dump_json()
@@ -242,6 +245,7 @@ def refused(line: str | bytes, error: ValidationError) -> Reply:
     fault = error.errors(include_url=False)[0]
     field = ".".join(str(step) for step in fault["loc"])
     message = f"The order could not be read: `{field}`: {fault['msg']}."
-    return Reply(
-        number=number if isinstance(number, int) else 0, error=message
-    )
+    known = 0
+    if isinstance(number, int):
+        known = number
+    return Reply(number=known, error=message)

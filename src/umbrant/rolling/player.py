@@ -121,9 +121,11 @@ def _isolate(pipes: Pipes) -> None:
     sys.stdout = open(1, "w", -1, "utf-8", "backslashreplace", closefd=False)  # noqa: SIM115
     sys.stderr = open(2, "w", 1, "utf-8", "backslashreplace", closefd=False)  # noqa: SIM115
     for each in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(
-            each, signal.SIG_IGN if each is signal.SIGINT else signal.SIG_DFL
-        )
+        if each is signal.SIGINT:
+            handler = signal.SIG_IGN
+        else:
+            handler = signal.SIG_DFL
+        signal.signal(each, handler)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     memory = int(
         os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") * MEMORY_SHARE

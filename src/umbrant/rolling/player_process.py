@@ -312,9 +312,10 @@ class PlayerProcess(PlayerLink):
                 if each
             ]
         )
-        return f"`{printable(place.kind)}`" + (
-            f" ({printable(message)})" if message else ""
-        )
+        where = ""
+        if message:
+            where = f" ({printable(message)})"
+        return f"`{printable(place.kind)}`" + where
 
     def _line(self) -> str:
         """The innermost line of the project's file that it noted last; else

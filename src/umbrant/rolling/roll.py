@@ -156,13 +156,17 @@ class Play:
             pose(body.place if body.here else None, body.heading_deg)
         for body in self._with_numbers:
             for name, stat in body.stats.items():
-                self._writer.body_number(
-                    body.name, name, stat.value if body.here else None
-                )
+                value = None
+                if body.here:
+                    value = stat.value
+                self._writer.body_number(body.name, name, value)
         for prop in self.world.all_props.values():
+            level = None
+            if prop.here:
+                level = prop.level
             self._writer.prop(
                 prop.name,
-                prop.level if prop.here else None,
+                level,
                 prop.place,
                 prop.carrier,
             )

@@ -533,9 +533,11 @@ class Supervisor:
             player.close()
             for job in jobs:
                 if job.is_superseded or job.stopped_because:
-                    self._conclude(
-                        job, "" if job.is_superseded else job.stopped()
-                    )
+                    if job.is_superseded:
+                        because = ""
+                    else:
+                        because = job.stopped()
+                    self._conclude(job, because)
                 else:
                     self._fall_back(job)
         else:
@@ -550,11 +552,15 @@ class Supervisor:
             or job.file is not None
             or self._is_to_blame(job, player, how)
         ):
+            if job.is_superseded:
+                because = ""
+            else:
+                because = (
+                    job.stopped() or how or "The player has ended by itself."
+                )
             self._conclude(
                 job,
-                ""
-                if job.is_superseded
-                else job.stopped() or how or "The player has ended by itself.",
+                because,
             )
         elif job is not None:
             # It had not begun with this order. A player also ends after a take

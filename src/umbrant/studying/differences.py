@@ -55,9 +55,15 @@ def _different(
     for place in places:
         one, other = ones.get(place), others.get(place)
         takes = (one.takes if one else 0, other.takes if other else 0)
+        after_time = 0.0
+        if other:
+            after_time = other.time.median
+        before_time = 0.0
+        if one:
+            before_time = one.time.median
         time = (
-            one.time.median if one else 0.0,
-            other.time.median if other else 0.0,
+            before_time,
+            after_time,
         )
         shares = [
             count / max(1, total)

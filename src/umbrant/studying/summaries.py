@@ -140,6 +140,9 @@ def row_summary(
         (by_run.get(run, nothing), max(1, ticks))
         for run, ticks in ticks_of.items()
     ]
+    first_s = None
+    if by_run:
+        first_s = TakeSpread.of([line[5] / rate for line in by_run.values()])
     return RowSummary(
         agent,
         row,
@@ -151,9 +154,7 @@ def row_summary(
         sum(line[2] for line, _ in runs),
         sum(line[3] for line, _ in runs),
         sum(line[4] for line, _ in runs),
-        TakeSpread.of([line[5] / rate for line in by_run.values()])
-        if by_run
-        else None,
+        first_s,
         TakeSpread.of([line[6] / rate for line, _ in runs]),
         _binned([line[1] / ticks for line, ticks in runs]),
     )

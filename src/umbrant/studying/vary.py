@@ -272,9 +272,10 @@ def _with_number(
 ) -> Project:
     """The project with another number in a chip; of a spread its middle."""
     row = resolve_variant(project, behavior).row(slot.row_id)
-    before = (_parts_of(row)[slot.part] if slot.part else row).args.get(
-        slot.param
-    )
+    args = row.args
+    if slot.part:
+        args = _parts_of(row)[slot.part].args
+    before = args.get(slot.param)
     number = (
         before.model_copy(update={"mean": value})
         if isinstance(before, Spread)

@@ -62,10 +62,11 @@ def _stretches(
     for index, edge in enumerate(edges):
         if edge >= ticks or one.state_at(edge) is other.state_at(edge):
             continue
-        end = (
-            min(ticks, edges[index + 1] if index + 1 < len(edges) else ticks)
-            - 1
-        )
+        if index + 1 < len(edges):
+            until = edges[index + 1]
+        else:
+            until = ticks
+        end = min(ticks, until) - 1
         if found and found[-1].end == edge - 1:
             found[-1] = TickRange(found[-1].start, end)
         else:

@@ -176,11 +176,22 @@ def _finds_of(
         part = parts.get(atom)
         if part is None:
             return AtomResult(truth, left, right, reason)
+        why = None
+        if reason is not None:
+            why = part.filled_in(reason)
+        if part.right is None:
+            right_side = right
+        else:
+            right_side = part.right
+        if part.left is None:
+            left_side = left
+        else:
+            left_side = part.left
         return AtomResult(
             truth,
-            left if part.left is None else part.left,
-            right if part.right is None else part.right,
-            part.filled_in(reason) if reason is not None else None,
+            left_side,
+            right_side,
+            why,
         )
 
     def decode(chunk: StoredChunk) -> list[AtomStep]:

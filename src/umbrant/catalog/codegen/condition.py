@@ -164,11 +164,13 @@ class ConditionWriter:
         )
         name = self._name()
         compared = f"{left} {tree.sign} {right}"
+        if unknown:
+            line = f"{name} = None if {unknown} else {compared}"
+        else:
+            line = f"{name} = {compared}"
         self._put(
             depth,
-            f"{name} = None if {unknown} else {compared}"
-            if unknown
-            else f"{name} = {compared}",
+            line,
         )
         found = [
             "None" if literal(side) is not None else value

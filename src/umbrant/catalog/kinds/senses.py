@@ -264,11 +264,11 @@ def nearest(me: Me, group: Group) -> Reading:
     distances = me.world.distances(me.body.name, group)
     if not len(distances):
         return Reading(None, None, cause("empty_group", group=group))
-    return Reading(
-        min(distances)
-        if isinstance(distances, list)
-        else float(np.min(distances))
-    )
+    if isinstance(distances, list):
+        nearest_m = min(distances)
+    else:
+        nearest_m = float(np.min(distances))
+    return Reading(nearest_m)
 
 
 @sense("own {stat}", gives=KeyType.NUMBER)

@@ -434,6 +434,6 @@ class _Reader:
 
     def _bool(self, node: ast.BoolOp) -> ConditionTree:
         parts = tuple(self.read(part) for part in node.values)
-        return (Conjunction if isinstance(node.op, ast.And) else Disjunction)(
-            parts, self.span(node)
-        )
+        if isinstance(node.op, ast.And):
+            return Conjunction(parts, self.span(node))
+        return Disjunction(parts, self.span(node))

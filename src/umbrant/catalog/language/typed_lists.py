@@ -164,9 +164,11 @@ def _number(name: str, match: re.Match[str]) -> Stat:
         if value is None:
             return Stat(per_s=per_s)
         return Stat(value=value, low=-ANY, high=ANY, per_s=per_s)
-    return Stat(
-        value=low if value is None else value, low=low, high=high, per_s=per_s
-    )
+    if value is None:
+        starts_at = low
+    else:
+        starts_at = value
+    return Stat(value=starts_at, low=low, high=high, per_s=per_s)
 
 
 def _range(

@@ -87,12 +87,15 @@ def row(
     """A row of a recipe. Decorators are (kind, arguments), upkeep (kind,
     seconds, arguments).
     """
+    guarded = None
+    if guard:
+        guarded = Guard(when=guard, watch=watch)
     made = Row(
         id=row_id,
         kind=kind,
         name=name,
         args=args,
-        guard=Guard(when=guard, watch=watch) if guard else None,
+        guard=guarded,
         decorators=tuple(
             Decorator(kind=each, args=given) for each, given in decorators
         ),
@@ -213,14 +216,15 @@ def _bound(made: Row, names: Mapping[str, str]) -> Row:
     if all(name == other for name, other in names.items()):
         return made
     guard = made.guard
+    renamed_guard = None
+    if guard:
+        renamed_guard = guard.model_copy(
+            update={"when": _renamed(guard.when, names)}
+        )
     return made.model_copy(
         update={
             "args": _renamed_args(made.args, names),
-            "guard": guard.model_copy(
-                update={"when": _renamed(guard.when, names)}
-            )
-            if guard
-            else None,
+            "guard": renamed_guard,
             "decorators": tuple(
                 each.model_copy(
                     update={"args": _renamed_args(each.args, names)}

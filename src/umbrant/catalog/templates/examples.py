@@ -526,10 +526,10 @@ def _sample(param: Param, taken: set[str]) -> ParamValue:
     value = _BY_TYPE[param.type]
     if isinstance(value, float):
         low, high = param.quantity.low, param.quantity.high
-        value = max(
-            low if low is not None else value,
-            min(high if high is not None else value, value),
-        )
+        if high is not None:
+            value = min(high, value)
+        if low is not None:
+            value = max(low, value)
     return value
 
 

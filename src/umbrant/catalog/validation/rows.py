@@ -239,10 +239,12 @@ class BehaviorCheck:
         elif param.type is ParamType.CHOICE:
             known = param.choices
         else:
+            if isinstance(value, PlaceRef):
+                wanted = ParamType.PLACE
+            else:
+                wanted = named_by(param.type)
             known = self._known.get(
-                ParamType.PLACE
-                if isinstance(value, PlaceRef)
-                else named_by(param.type),
+                wanted,
                 (),
             )
         name = value.place if isinstance(value, PlaceRef) else value

@@ -154,9 +154,10 @@ class CompletionList(QFrame):
         return self.next_blank()
 
     def _choose(self, step: int) -> None:
-        row = self.list.currentIndex().row() + (
-            step if self._is_chosen or step < 0 else 0
-        )
+        moved = 0
+        if self._is_chosen or step < 0:
+            moved = step
+        row = self.list.currentIndex().row() + moved
         self._is_chosen = True
         row = max(0, min(len(self.shown) - 1, row))
         self.list.setCurrentIndex(self.list.model().index(row, 0))

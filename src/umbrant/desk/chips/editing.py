@@ -404,9 +404,11 @@ class ChipEditing(QObject):
 def in_one_line(message: str, remedy: str) -> str:
     """What is wrong and the way out, one behind the other."""
     ends = message.endswith((".", "?", "!"))
-    return (
-        f"{message if ends or not remedy else f'{message}.'} {remedy}".strip()
-    )
+    if ends or not remedy:
+        ended = message
+    else:
+        ended = f"{message}."
+    return f"{ended} {remedy}".strip()
 
 
 def _number_fault(chip: Chip, text: str) -> str:

@@ -46,9 +46,12 @@ class InlineEditor(QLineEdit):
             self._first = value_text(chip.value)
         self.setText("" if chip.value is None else self._first)
         self.setAccessibleName(f"{chip.label} of the row")
+        least = 70
+        if chip.editor in WRITTEN:
+            least = 300
         wide = max(
             int(rect.width()) + 16,
-            300 if chip.editor in WRITTEN else 70,
+            least,
         )
         wide = max(
             wide, self.fontMetrics().horizontalAdvance(self.text()) + 24

@@ -52,7 +52,9 @@ class Fonts:
         if piece.chip is not None and isinstance(piece.chip.value, Curve):
             return CURVE_WIDTH
         text = QFontMetricsF(self.of(piece)).horizontalAdvance(piece.text)
-        return text + (2 * CHIP_PADDING if piece.role in CHIPS else 0)
+        if piece.role in CHIPS:
+            return text + 2 * CHIP_PADDING
+        return text
 
 
 @dataclass(frozen=True)
@@ -226,9 +228,9 @@ def shown_text(fonts: Fonts, placed: PlacedPiece) -> str:
     """The text of a piece, shortened only where a single piece is wider than
     the whole column.
     """
-    room = placed.rect.width() - (
-        2 * CHIP_PADDING if placed.piece.role in CHIPS else 0
-    )
+    room = placed.rect.width()
+    if placed.piece.role in CHIPS:
+        room -= 2 * CHIP_PADDING
     return QFontMetricsF(fonts.of(placed.piece)).elidedText(
         placed.piece.text, Qt.TextElideMode.ElideRight, room + 1
     )

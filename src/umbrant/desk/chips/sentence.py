@@ -276,11 +276,15 @@ class _Writer:
                 text = "its own"
             else:
                 text = value_text(value, key.unit)
+            if keyed:
+                role = PieceRole.KEY_CHIP
+            else:
+                role = PieceRole.CHIP
             yield [
                 SentencePiece(f"{name} is", PieceRole.WORDS, Pill.WRAP),
                 SentencePiece(
                     text,
-                    PieceRole.KEY_CHIP if keyed else PieceRole.CHIP,
+                    role,
                     Pill.WRAP,
                     chip,
                 ),
@@ -438,9 +442,13 @@ class _Writer:
         if param.type is ParamType.EVENT and isinstance(value, str):
             text = self._event_words(value, text)
         keyed = isinstance(value, KeyRef | PlaceRef) or param.type in _NAMED
+        if keyed and not missing:
+            role = PieceRole.KEY_CHIP
+        else:
+            role = PieceRole.CHIP
         return SentencePiece(
             text,
-            PieceRole.KEY_CHIP if keyed and not missing else PieceRole.CHIP,
+            role,
             pill,
             chip,
         )

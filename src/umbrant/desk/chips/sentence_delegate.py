@@ -48,11 +48,14 @@ class SentenceDelegate(PaintedDelegate):
         with saved(painter):
             painter.translate(cell.topLeft())
             self.draw_before(painter, layout, place)
+            focused = None
+            if selected:
+                focused = table.focused
             draw_pieces(
                 painter,
                 layout,
                 table.brushes,
-                table.focused if selected else None,
+                focused,
             )
         painter.fillRect(
             QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1),

@@ -371,8 +371,11 @@ def _curves(chip: Chip) -> Iterator[Choice]:
             "Shape",
         )
     flipped = curve.model_copy(update={"flipped": not curve.flipped})
+    way_up = "flipped"
+    if curve.flipped:
+        way_up = "as it is"
     yield Choice(
-        "as it is" if curve.flipped else "flipped",
+        way_up,
         flipped,
         "turn the curve upside down",
         "Which way up",

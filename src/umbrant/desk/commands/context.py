@@ -138,10 +138,10 @@ class CommandContext:
             self._trail.append(lambda: self.go_to_line(path))
         else:
             desk, view = self.desk, self.left.shown
-            behavior, row = (
-                desk.behavior.name if desk.behavior else "",
-                desk.row_id,
-            )
+            behavior_name = ""
+            if desk.behavior:
+                behavior_name = desk.behavior.name
+            behavior, row = behavior_name, desk.row_id
             self._trail.append(lambda: self.go_to_row(behavior, row, view))
         del self._trail[:-MOST_PLACES]
 

@@ -225,10 +225,13 @@ class Finder:
                     title = line.pieces[1].text
                 else:
                     title = line.text
+                words = ""
+                if named:
+                    words = line.text
                 yield FinderEntry(
                     title,
                     line.pieces[0].text,
-                    line.text if named else "",
+                    words,
                     go,
                     line.help or line.text,
                 )

@@ -255,11 +255,10 @@ def stop_where(context: CommandContext) -> None:
     playback.stop_changed.emit()
     count = len(playback.stop.ticks)
     places = times_text(count)
-    desk.message.emit(
-        f"Playing stops where {condition}: {places} in this take."
-        if condition
-        else "Playing stops nowhere any more."
-    )
+    words = "Playing stops nowhere any more."
+    if condition:
+        words = f"Playing stops where {condition}: {places} in this take."
+    desk.message.emit(words)
 
 
 def _step(context: CommandContext, ticks: int) -> None:

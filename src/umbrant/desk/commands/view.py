@@ -16,13 +16,16 @@ def _shows(side: Side) -> Iterator[Action]:
     views.
     """
     for index, spec in enumerate(spec for spec in VIEWS if spec.side is side):
+        keys: tuple[str, ...] = ()
+        if spec.keys:
+            keys = (spec.keys,)
         yield Action(
             spec.action,
             "View",
             spec.title,
             spec.help,
             lambda context, view_id=spec.id: context.show_or_enter(view_id),
-            (spec.keys,) if spec.keys else (),
+            keys,
             starts_group=index == 0 and side is Side.RIGHT,
         )
 

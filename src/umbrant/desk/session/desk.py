@@ -338,9 +338,10 @@ class Desk(QObject):
     def _roll(self) -> None:
         order = self._order()
         if order is not None:
-            self.takes.order(
-                order, self._wished if self.take is not None else None
-            )
+            wished = None
+            if self.take is not None:
+                wished = self._wished
+            self.takes.order(order, wished)
 
     def _order(self) -> RollOrder | None:
         """An order to play the scenario into a new file; None, and a message,
@@ -449,7 +450,11 @@ class Desk(QObject):
         starts = [start for start, _ in self.hits.stretches]
         ahead = [each for each in starts if (each - self.playhead) * step > 0]
         if ahead:
-            self.move_playhead(min(ahead) if step > 0 else max(ahead))
+            if step > 0:
+                nearest = min(ahead)
+            else:
+                nearest = max(ahead)
+            self.move_playhead(nearest)
         else:
             self.message.emit(
                 "Nothing more was found. Ctrl+Shift+F looks for something else."
@@ -661,7 +666,10 @@ class Desk(QObject):
     def _select_first_row(self) -> None:
         behavior = self.behavior
         tops = behavior.outline.tops if behavior else ()
-        self.select_row(tops[0] if tops else "")
+        top = ""
+        if tops:
+            top = tops[0]
+        self.select_row(top)
 
 
 def _own_id(row_id: str) -> str:

@@ -497,16 +497,22 @@ class Takes(QObject):
         parent = None
         if ordered is not None and is_ordered:
             parent = ordered.parent
+        parent_number = None
+        if parent is not None:
+            parent_number = parent.number
+        if ordered is not None and is_ordered:
+            played = ordered.project
+        else:
+            played = loaded.take.header.project
+        says = ""
+        if ordered is not None and parent:
+            says = ordered.says
         entry = NumberedTake(
             self._numbered,
             loaded,
-            self._label(
-                loaded, ordered.says if ordered is not None and parent else ""
-            ),
-            ordered.project
-            if ordered is not None and is_ordered
-            else loaded.take.header.project,
-            parent.number if parent is not None else None,
+            self._label(loaded, says),
+            played,
+            parent_number,
             self._against.get(loaded.take.path, ""),
         )
         for dropped in self.kept[: -KEPT_TAKES + 1]:

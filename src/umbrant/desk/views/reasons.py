@@ -112,9 +112,11 @@ class ReasonsView(QTextBrowser):
         if self.question is Question.PARTING and self._parting() is not None:
             return ""
         words = self.answer.question.split()
-        return " ".join(
-            words[:3] if words[:2] == ["why", "not"] else words[:1]
-        )
+        if words[:2] == ["why", "not"]:
+            question = words[:3]
+        else:
+            question = words[:1]
+        return " ".join(question)
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night: the answer is written anew, for its colours
@@ -289,9 +291,11 @@ class ReasonsView(QTextBrowser):
         cursor.insertBlock(block)
         if not nearest.found:
             text = "Searching for what would have made it run …"
-            cursor.insertText(
-                f"\t{text if nearest.is_searching else NOTHING_HELPS}", dim
-            )
+            if nearest.is_searching:
+                words = text
+            else:
+                words = NOTHING_HELPS
+            cursor.insertText(f"\t{words}", dim)
             return
         cursor.insertText("\tWhat would have made it run:", dim)
         plain = _char_format(self.palette_.ink.rgba())

@@ -166,9 +166,10 @@ class Dialogs:
         """Whether to write over files that somebody else has changed
         meanwhile.
         """
-        listed = ", ".join(files[:6]) + (
-            f" and {len(files) - 6} more" if len(files) > 6 else ""
-        )
+        more = ""
+        if len(files) > 6:
+            more = f" and {len(files) - 6} more"
+        listed = ", ".join(files[:6]) + more
         text = (
             f"Another program has changed {listed} since they were read. "
             "Saving writes over that."

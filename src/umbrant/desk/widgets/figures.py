@@ -24,9 +24,11 @@ def draw_body(
     """A body, as large as it is, with a line for where it looks. Without a
     fill it is a puppet.
     """
-    painter.setPen(
-        QPen(palette.ink, 2) if fill is None else QPen(palette.sheet, 1)
-    )
+    if fill is None:
+        pen = QPen(palette.ink, 2)
+    else:
+        pen = QPen(palette.sheet, 1)
+    painter.setPen(pen)
     painter.setBrush(palette.sheet if fill is None else fill)
     painter.drawEllipse(at, size, size)
     ahead = QPointF(

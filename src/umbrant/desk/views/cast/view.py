@@ -283,9 +283,9 @@ class CastTable(ChipTable):
         """Where a column begins in the table. The names stay in sight while it
         is scrolled.
         """
-        return column.x + (
-            self.horizontalScrollBar().value() if column.key == NAMES else 0
-        )
+        if column.key == NAMES:
+            return column.x + self.horizontalScrollBar().value()
+        return column.x
 
     @property
     def names_end(self) -> int:

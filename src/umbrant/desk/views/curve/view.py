@@ -119,9 +119,14 @@ class CurveView(PaintedView):
     def range_of(self, row: Row) -> tuple[float, float]:
         """The range of a consideration's input."""
         low, high = row.args.get("low", 0.0), row.args.get("high", 1.0)
+        lowest, highest = 0.0, 1.0
+        if isinstance(low, int | float):
+            lowest = float(low)
+        if isinstance(high, int | float):
+            highest = float(high)
         return (
-            float(low) if isinstance(low, int | float) else 0.0,
-            float(high) if isinstance(high, int | float) else 1.0,
+            lowest,
+            highest,
         )
 
     def grips(self, row: Row) -> list[Grip]:
@@ -256,9 +261,11 @@ class CurveView(PaintedView):
         if event.text() in (",", ".") and names:
             index = 0
             if self._chosen in names:
-                index = names.index(self._chosen) + (
-                    1 if event.text() == "." else -1
-                )
+                if event.text() == ".":
+                    step = 1
+                else:
+                    step = -1
+                index = names.index(self._chosen) + step
             self._chosen = names[index % len(names)]
             self.update()
         elif move is not None and row is not None and self._chosen in names:
@@ -336,13 +343,17 @@ class CurveView(PaintedView):
         """What is to be seen of a consideration."""
         low, high = self.range_of(row)
         counts = self.counts(row)
+        if counts is not None:
+            counted = tuple(counts.tolist())
+        else:
+            counted = ()
         return CurveLook(
             self.curve(row),
             low,
             high,
             grips=tuple(self.grips(row)),
             chosen=self._chosen,
-            counts=tuple(counts.tolist()) if counts is not None else (),
+            counts=counted,
             now=self._point(row, self.desk.explainer),
             other=self._point(row, self.desk.other_explainer),
         )

@@ -122,9 +122,9 @@ class DecisionsView(PaintedView):
         count = 0
         if self.running.picture is not None:
             count = self.running.picture.played
-        return f"{count} places played" + (
-            ", more to come" if self.running.is_running else ""
-        )
+        if self.running.is_running:
+            return f"{count} places played, more to come"
+        return f"{count} places played"
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)

@@ -102,11 +102,14 @@ def _paint_body(
         fill = palette.leads[0]
     else:
         fill = palette.dim
+    radius = 6.5
+    if name == "dog":
+        radius = 4.0
     draw_body(
         painter,
         palette,
         to_pixels((x, y)),
-        4.0 if name == "dog" else 6.5,
+        radius,
         heading,
         fill,
     )
@@ -152,9 +155,11 @@ def _paint_rows(
             area.right() - MARGIN - left,
             ROW_HIGH,
         )
-        painter.fillRect(
-            box, palette.selection if row_id == SHOWN else palette.sheet
-        )
+        if row_id == SHOWN:
+            ground = palette.selection
+        else:
+            ground = palette.sheet
+        painter.fillRect(box, ground)
         painter.fillRect(
             QRectF(left, box.bottom() - 1, box.width(), 1), palette.rule
         )

@@ -135,9 +135,12 @@ def _sorted(
         lead = None
         if spans:
             lead = lead_at(spans[0], tick)
+        row_id = ""
+        if lead is not None:
+            row_id = lead.row_id
         return (
             0,
-            f"{block[0].behavior or ''}/{lead.row_id if lead is not None else ''}",
+            f"{block[0].behavior or ''}/{row_id}",
         )
 
     return [row for block in sorted(blocks, key=place) for row in block]

@@ -239,8 +239,11 @@ class LanesView(PaintedView):
         if self._bar.isVisible() and event.position().x() < LEFT:
             self._bar.event(event)
             return
+        factor = 1.25
+        if event.angleDelta().y() > 0:
+            factor = 0.8
         self.desk.tape.zoom(
-            0.8 if event.angleDelta().y() > 0 else 1.25,
+            factor,
             self.tick_at(event.position().x()),
         )
 
@@ -325,6 +328,9 @@ class LanesView(PaintedView):
         """
         desk, palette = self.desk, self.palette_
         painter.fillRect(self.rect(), palette.ground)
+        shown_at = 0
+        if self.order is LaneOrder.LEAD:
+            shown_at = desk.playhead
         key = (
             desk.take_number,
             desk.scenario,
@@ -332,7 +338,7 @@ class LanesView(PaintedView):
             desk.tape.ticks,
             palette.name,
             self.order,
-            desk.playhead if self.order is LaneOrder.LEAD else 0,
+            shown_at,
             frozenset(self.opened),
             self._bar.value(),
         )

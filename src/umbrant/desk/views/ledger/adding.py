@@ -113,9 +113,10 @@ class NewKeysOffer(Offer):
     @property
     def place(self) -> str:
         names = [key.name for _, key in self.filling.new_keys]
-        return (
-            f"makes the key{'s' if len(names) > 1 else ''} {', '.join(names)}"
-        )
+        plural = ""
+        if len(names) > 1:
+            plural = "s"
+        return f"makes the key{plural} {', '.join(names)}"
 
     @property
     def help(self) -> str:

@@ -48,9 +48,13 @@ class _Delegate(PaintedDelegate):
         if row is None:
             return
         palette = self.brushes.palette
+        if self.is_selected(row):
+            ground = palette.selection
+        else:
+            ground = self.background()
         painter.fillRect(
             cell,
-            palette.selection if self.is_selected(row) else self.background(),
+            ground,
         )
         self.draw(painter, cell, row)
         painter.fillRect(
@@ -289,9 +293,11 @@ class TapeDelegate(_Delegate):
         self, painter: QPainter, cell: QRectF, row_id: str, selected: bool
     ) -> None:
         palette, explainer = self.brushes.palette, self.desk.explainer
-        painter.fillRect(
-            cell, palette.selection if selected else palette.sheet
-        )
+        if selected:
+            ground = palette.selection
+        else:
+            ground = palette.sheet
+        painter.fillRect(cell, ground)
         if explainer is not None and row_id in explainer.outline.number:
             self._different(painter, cell, row_id)
             family, other = explainer.family(row_id), self.desk.other_take

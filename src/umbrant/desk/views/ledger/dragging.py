@@ -68,8 +68,11 @@ def drop_at(
     elif share <= INTO_TO / 2 + INTO_FROM / 2:
         siblings = outline.siblings(row.id)
         index = siblings.index(row.id)
+        before = None
+        if index:
+            before = siblings[index - 1]
         after, under, foot = (
-            (siblings[index - 1] if index else None),
+            before,
             above,
             cell.top(),
         )

@@ -99,9 +99,10 @@ class Offer:
     def help(self) -> str:
         """What the kind does, and an example."""
         plain = self.kind.example.replace("`", "").replace("*", "")
-        return " ".join(self.kind.help.split()) + (
-            f"\nExample: {plain}" if plain else ""
-        )
+        example = ""
+        if plain:
+            example = f"\nExample: {plain}"
+        return " ".join(self.kind.help.split()) + example
 
     @property
     def place(self) -> str:
@@ -299,9 +300,10 @@ def _at_moment(
         if each.role == "upkeep"
     ]
     offered, besides = typed(before or after, once)
-    return offered, " ".join(
-        f"{besides} {after if before.strip() else ''}".split()
-    )
+    rest = ""
+    if before.strip():
+        rest = after
+    return offered, " ".join(f"{besides} {rest}".split())
 
 
 def _begins(offer: Offer, text: str) -> bool:
@@ -392,14 +394,22 @@ class _Meant:
 
 @lru_cache(maxsize=256)
 def _meant(typed: str) -> _Meant:
+    if len(typed) > 3:
+        begun = meanings_begun(typed)
+    else:
+        begun = ()
+    if typed:
+        firsts = (typed.split()[0], *meanings_first(typed))
+    else:
+        firsts = ()
     return _Meant(
         typed,
         stem(typed),
         frozenset(stem(word) for word in typed.split()),
         frozenset(meanings(typed)),
-        frozenset((typed.split()[0], *meanings_first(typed)) if typed else ()),
+        frozenset(firsts),
         frozenset(meanings_within(typed)),
-        frozenset(meanings_begun(typed) if len(typed) > 3 else ()),
+        frozenset(begun),
     )
 
 
@@ -619,9 +629,11 @@ class SearchPopup(QFrame):
             self._move_to_view()
 
     def _say(self, text: str) -> None:
-        self.help.setText(
-            f"{text}\nTab: {self.completion}" if self.completion else text
-        )
+        if self.completion:
+            words = f"{text}\nTab: {self.completion}"
+        else:
+            words = text
+        self.help.setText(words)
 
     def _choose(self) -> None:
         offer = self.offer_at(self.list.currentIndex().row())

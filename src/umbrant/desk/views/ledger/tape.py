@@ -272,11 +272,13 @@ class TapePainter:
             )
             self.painter.drawLine(QPointF(x, top), QPointF(right, top))
         elif gauge.of:
+            if gauge.measured is Measured.ROLL:
+                share = gauge.value
+            else:
+                share = gauge.value / gauge.of
             height = BLOCK * min(
                 1.0,
-                gauge.value
-                if gauge.measured is Measured.ROLL
-                else gauge.value / gauge.of,
+                share,
             )
             under = (
                 gauge.measured is not Measured.ROLL or gauge.value < gauge.of

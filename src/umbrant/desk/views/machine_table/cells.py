@@ -135,9 +135,12 @@ def machine_around(behavior: Behavior, row_id: str) -> str:
 
 def trigger_of(row: Row) -> TriggerColumn:
     """The column of a transition."""
+    event = ""
+    if row.kind == ON_EVENT:
+        event = str(row.args.get("event", ""))
     return TriggerColumn(
         row.kind,
-        str(row.args.get("event", "")) if row.kind == ON_EVENT else "",
+        event,
     )
 
 

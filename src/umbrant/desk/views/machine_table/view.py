@@ -183,9 +183,11 @@ class CellDelegate(PaintedDelegate):
     ) -> None:
         table, palette = self._table, self._table.brushes.palette
         selected = index == table.currentIndex()
-        painter.fillRect(
-            cell, palette.selection if selected else palette.sheet
-        )
+        if selected:
+            ground = palette.selection
+        else:
+            ground = palette.sheet
+        painter.fillRect(cell, ground)
         with saved(painter):
             painter.setClipRect(cell)
             if index.column() == STATE:
@@ -220,11 +222,14 @@ class CellDelegate(PaintedDelegate):
                 if row.id == table.fired:
                     middle = QPointF(5, layout.placed[0].rect.center().y())
                     draw_lozenge(painter, middle, table.brushes.palette.now)
+                focused = None
+                if selected:
+                    focused = table.focused
                 draw_pieces(
                     painter,
                     layout,
                     table.brushes,
-                    table.focused if selected else None,
+                    focused,
                 )
 
     def _state(self, painter: QPainter, cell: QRectF, line: int) -> None:

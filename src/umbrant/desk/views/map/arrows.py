@@ -160,9 +160,11 @@ def _loop_over(box: QRectF, quarter: int) -> ArrowCurve:
     """
     turned = QTransform().rotate(90 * quarter)
     away = (box.height() if quarter % 2 == 0 else box.width()) / 2
-    half = min(
-        LOOP_HALF, (box.width() if quarter % 2 == 0 else box.height()) / 2 - 2
-    )
+    if quarter % 2 == 0:
+        side = box.width()
+    else:
+        side = box.height()
+    half = min(LOOP_HALF, side / 2 - 2)
     path = QPainterPath(QPointF(-half, -away))
     path.cubicTo(
         QPointF(-half * 1.8, -away - LOOP_OUT),
@@ -185,11 +187,11 @@ def on_edge(box: QRectF, towards: QPointF) -> QPointF:
     dx, dy = towards.x() - centre.x(), towards.y() - centre.y()
     if not dx and not dy:
         return centre
-    shares = [
-        box.width() / 2 / abs(dx) if dx else math.inf,
-        box.height() / 2 / abs(dy) if dy else math.inf,
-    ]
-    share = min(1.0, *shares)
+    share = 1.0
+    if dx:
+        share = min(share, box.width() / 2 / abs(dx))
+    if dy:
+        share = min(share, box.height() / 2 / abs(dy))
     return QPointF(centre.x() + dx * share, centre.y() + dy * share)
 
 

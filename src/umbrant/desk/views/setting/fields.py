@@ -158,10 +158,14 @@ class LineWriter:
             return float(found[1])
 
         def put_number(project: Project, value: Any) -> Project:
+            if is_integer and value is not None:
+                rounded = round(value)
+            else:
+                rounded = value
             return put(
                 project,
                 (*self.path, name),
-                round(value) if is_integer and value is not None else value,
+                rounded,
             )
 
         chip = self._chip(
@@ -340,12 +344,14 @@ class LineWriter:
         )
 
     def _piece(self, text: str, chip: FieldChip) -> "LineWriter":
+        if chip.editor is ChipEditor.PICK:
+            role = PieceRole.KEY_CHIP
+        else:
+            role = PieceRole.CHIP
         self.pieces.append(
             SentencePiece(
                 text,
-                PieceRole.KEY_CHIP
-                if chip.editor is ChipEditor.PICK
-                else PieceRole.CHIP,
+                role,
                 chip=chip,
             )
         )

@@ -164,9 +164,10 @@ class Setting(DocumentLines):
             more = ""
             if len(users) > MOST_USERS:
                 more = f" and {len(users) - MOST_USERS} more"
-            say.words(
-                f"· used by {named}{more}" if users else "· used by nobody yet"
-            )
+            words = "· used by nobody yet"
+            if users:
+                words = f"· used by {named}{more}"
+            say.words(words)
             adds = (*about_variant(self.project, behavior), *starts, *variants)
             yield say.line(1, *adds, help="Ctrl+L looks at its rows")
             for name in behavior.stats:
@@ -343,11 +344,10 @@ class Setting(DocumentLines):
         reads, writes = (
             len(found) for found in self._touches(board.name, key.name)
         )
-        say.words(
-            f"· read by {_rows(reads)}, written by {_rows(writes)}"
-            if reads or writes
-            else "· used by no row"
-        )
+        words = "· used by no row"
+        if reads or writes:
+            words = f"· read by {_rows(reads)}, written by {_rows(writes)}"
+        say.words(words)
         if not key.formula:
             say.written(
                 "formula",

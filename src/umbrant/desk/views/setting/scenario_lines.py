@@ -178,9 +178,10 @@ class ScenarioLines(DocumentLines):
         say.words("×").number("copies", "copies", COUNT, is_integer=True)
         if member.copies > 1:
             say.words("within").number("scatter_m", "scatter", METRES)
-            say.words(
-                "one every" if member.every_s else "at once, or one every"
-            ).number("every_s", "time between them", SECONDS)
+            words = "at once, or one every"
+            if member.every_s:
+                words = "one every"
+            say.words(words).number("every_s", "time between them", SECONDS)
         yield say.yes_no(
             "waits", "from when", yes="waits for its cue", no="from the start"
         ).line(2, *mine)
@@ -328,9 +329,10 @@ class ScenarioLines(DocumentLines):
                 editor=ChipEditor.CONDITION,
                 empty=when,
             )
-        yield say.line(
-            2, *adds, help="done by hand in a rehearsal" if cue.by_hand else ""
-        )
+        by_whom = ""
+        if cue.by_hand:
+            by_whom = "done by hand in a rehearsal"
+        yield say.line(2, *adds, help=by_whom)
 
     def _cue_action(
         self, line: LineWriter, scenario: Scenario, path: Path, cue: Cue

@@ -45,9 +45,10 @@ def candidates(
             # Without a bonus, not even one of 0, it is no candidate any more.
             if name is None or gauge is None or gauge.of is None or at is None:
                 continue
-            score = f"{gauge.value:.2f}" + (
-                f" + {gauge.of:.2f}" if gauge.of else ""
-            )
+            bonus = ""
+            if gauge.of:
+                bonus = f" + {gauge.of:.2f}"
+            score = f"{gauge.value:.2f}" + bonus
             words = f"{row.name or row.kind} scores {score} for {name}"
             is_best = best is not None and best.about == name
             yield CandidateMark(name, at, score, is_best, words)

@@ -57,9 +57,17 @@ def in_line(
         level = level
     else:
         level = None
+    if level:
+        y = level[1]
+    else:
+        y = to[1]
+    if above:
+        x = above[0]
+    else:
+        x = to[0]
     return (
-        above[0] if above else to[0],
-        level[1] if level else to[1],
+        x,
+        y,
     ), Guides(above, level)
 
 

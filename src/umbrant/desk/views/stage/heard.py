@@ -239,9 +239,10 @@ def _loudness(source: NoiseSource, values: Values) -> float:
     if not isinstance(loudness, str):
         return loudness
     param = source.kind.param(loudness)
-    given = source.args.get(
-        loudness, param.default if param is not None else None
-    )
+    default = None
+    if param is not None:
+        default = param.default
+    given = source.args.get(loudness, default)
     found = values.get(given.key) if isinstance(given, KeyRef) else given
     if isinstance(found, int | float):
         return float(found)

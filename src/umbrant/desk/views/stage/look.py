@@ -85,12 +85,16 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
     rehearsed_s = None
     if live is not None:
         rehearsed_s = tick / scenario.ticks_per_s
+    if way and here is not None:
+        way_ahead = (here[0], *way)
+    else:
+        way_ahead = ()
     return StageLook(
         things=tuple(_things(view, stage)),
         figures=tuple(_figures(view, scenario)),
         rings=tuple(rings_of(view)),
         sides=tuple(sides_of(view, stage)),
-        way=(here[0], *way) if way and here is not None else (),
+        way=way_ahead,
         cone=_cone(view),
         outlines=tuple(_outlines(view, scenario)),
         noises=tuple(noises_of(view)),
@@ -178,9 +182,10 @@ def _outlines(view: "StageView", scenario: Scenario) -> Iterator[BodyOutline]:
         at = float(poses[tick][0]), float(poses[tick][1])
         found = view.place_of(member.name)
         if found is None or math.dist(found[0], at) > ELSEWHERE_M:
-            yield BodyOutline(
-                at, member.body.radius_m, found[0] if found else None
-            )
+            heading = None
+            if found:
+                heading = found[0]
+            yield BodyOutline(at, member.body.radius_m, heading)
 
 
 def _is_followed(view: "StageView", member: Member) -> bool:

@@ -43,9 +43,9 @@ class TwoSides:
     @property
     def words(self) -> str:
         """What is written at the line."""
-        return f"{self.apart_m:.2f} m" + (
-            f", {self.blocked_by}" if self.blocked_by else ""
-        )
+        if self.blocked_by:
+            return f"{self.apart_m:.2f} m, {self.blocked_by}"
+        return f"{self.apart_m:.2f} m"
 
 
 def two_sides(

@@ -222,10 +222,10 @@ class StageView(PaintedView):
         stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
             return []
-        return [
-            *walk_handles(scenario),
-            *(setting_handles(stage, scenario) if self.arranging else ()),
-        ]
+        handles = list(walk_handles(scenario))
+        if self.arranging:
+            handles.extend(setting_handles(stage, scenario))
+        return handles
 
     def arrange(self, on: bool) -> None:
         """Let all that stands on the stage be dragged, or only walks."""
@@ -272,9 +272,11 @@ class StageView(PaintedView):
         self._keep_agent()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self.zoom(
-            1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position()
-        )
+        if event.angleDelta().y() > 0:
+            factor = 1.15
+        else:
+            factor = 1 / 1.15
+        self.zoom(factor, event.position())
 
     def hold_rehearsals(self, rehearsing: Rehearsing) -> None:
         """Let a hand steer on this stage while a rehearsal goes on."""
@@ -415,15 +417,7 @@ class StageView(PaintedView):
             Qt.Key.Key_Return,
             Qt.Key.Key_Enter,
         ):
-            handle = next(
-                (each for each in self.handles() if each.path == self.chosen),
-                None,
-            )
-            self.sketching.offer(
-                self.to_pixels(handle.at)
-                if handle
-                else QPointF(self.rect().center())
-            )
+            self.sketching.offer(self._chosen_place())
         elif (
             self.arranging
             and event.key() == Qt.Key.Key_Delete
@@ -502,6 +496,13 @@ class StageView(PaintedView):
         self._offset += QPointF(-step[0] * PANNED, step[1] * PANNED)
         self._fitted = False
         self.update()
+
+    def _chosen_place(self) -> QPointF:
+        """Where the chosen handle is, in pixels; the middle without one."""
+        for handle in self.handles():
+            if handle.path == self.chosen:
+                return self.to_pixels(handle.at)
+        return QPointF(self.rect().center())
 
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]

@@ -152,9 +152,13 @@ def _curve(look: StudyLook, row_id: str) -> Iterator[tuple[float, TakeSpread]]:
         if len(values) != 1:
             return
         found = next((each for each in rows if each.row == row_id), None)
+        if found is not None:
+            time = found.time
+        else:
+            time = TakeSpread(0.0, 0.0, 0.0)
         yield (
             values[0],
-            found.time if found is not None else TakeSpread(0.0, 0.0, 0.0),
+            time,
         )
 
 

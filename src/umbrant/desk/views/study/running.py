@@ -44,6 +44,10 @@ def look(question: _Question) -> StudyLook:
     with StudyFile(question.folder) as file:
         groups = file.groups()
         by_value = {each: tuple(file.summary(each, agent)) for each in groups}
+        if len(groups) > 1:
+            values = by_value
+        else:
+            values = {}
         return StudyLook(
             agent,
             len(file.counted()),
@@ -51,7 +55,7 @@ def look(question: _Question) -> StudyLook:
             (*file.chances(agent=agent), *file.draws(agent=agent)),
             tuple(file.findings(agent=agent)),
             tuple(file.clusters(agent)),
-            by_value if len(groups) > 1 else {},
+            values,
             before,
         )
 
@@ -196,9 +200,10 @@ class RunningStudy(QObject):
             if self._before is not None:
                 before = Path(self._before.path()) / "results"
             has_before = before is not None and (before / FILE).exists()
-            question = _Question(
-                self.results, self._desk.agent, before if has_before else None
-            )
+            held_against = None
+            if has_before:
+                held_against = before
+            question = _Question(self.results, self._desk.agent, held_against)
             self._reader.request(question)
 
     def runs(self, row: str) -> list[RunTally]:

@@ -146,17 +146,13 @@ class _KeyRenaming:
     def blackboard(self, board: Blackboard) -> Blackboard:
         if board.name not in self._boards:
             return board
-        keys = [
-            each.model_copy(
-                update={
-                    "name": self._name(each.name)
-                    if board.name == self._board
-                    else each.name,
-                    "formula": self._texts.text(each.formula),
-                }
-            )
-            for each in board.keys
-        ]
+        keys = []
+        for each in board.keys:
+            changed = {"formula": self._texts.text(each.formula)}
+            # The key is declared on one blackboard; others only speak of it.
+            if board.name == self._board:
+                changed["name"] = self._name(each.name)
+            keys.append(each.model_copy(update=changed))
         return board.model_copy(update={"keys": tuple(keys)})
 
     def member(self, member: Member) -> Member:

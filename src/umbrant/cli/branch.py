@@ -121,13 +121,12 @@ def _texts(
     does: Repeated,
 ) -> list[str]:
     """What is done, as it is said with `--do`."""
-    return [
-        *(sets or ()),
-        *(f"raise {each}" for each in raises or ()),
-        *([f"move {moves[0]} to {moves[1]}"] if moves else []),
-        *([f"hold {holds[0]} at {holds[1]}"] if holds else []),
-        *(does or ()),
-    ]
+    lines = [*(sets or ()), *(f"raise {each}" for each in raises or ())]
+    if moves:
+        lines.append(f"move {moves[0]} to {moves[1]}")
+    if holds:
+        lines.append(f"hold {holds[0]} at {holds[1]}")
+    return [*lines, *(does or ())]
 
 
 def _print_data(path: Path, tick: int, found: TakeComparison) -> None:

@@ -235,16 +235,24 @@ def _difference(
     """
     both = [each for each in (here, there) if each is not None]
     first = min(both, key=lambda each: (each.tick, each.order))
-    place = first.tick, first.subject
-    one, other = (
-        each.what
-        if each is not None and (each.tick, each.subject) == place
-        else None
-        for each in (here, there)
-    )
     return Difference(
-        first.tick, agent, first.kind, first.subject, one, other, phase
+        first.tick,
+        agent,
+        first.kind,
+        first.subject,
+        _what_at(here, first),
+        _what_at(there, first),
+        phase,
     )
+
+
+def _what_at(event: _Event | None, first: _Event) -> object:
+    """What an event says, if it is one of the same thing at the same tick."""
+    if event is None:
+        return None
+    if (event.tick, event.subject) != (first.tick, first.subject):
+        return None
+    return event.what
 
 
 def _first_apart(

@@ -61,14 +61,7 @@ def parting_answer(
         return Answer(question, 0, (line,))
     first = comparison.worth_telling or comparison.first
     sides = tuple(
-        PartedTake(
-            take,
-            name,
-            Explainer(take, first.agent, catalog)
-            if first.agent in take.agents
-            else None,
-            value,
-        )
+        PartedTake(take, name, _explainer(take, first.agent, catalog), value)
         for take, name, value in (
             (comparison.one, one, first.one),
             (comparison.other, other, first.other),
@@ -88,6 +81,15 @@ def parting_answer(
         tuple(lines),
         headline=_headline(first, sides, row_id),
     )
+
+
+def _explainer(
+    take: Take, agent: str, catalog: Catalog | None
+) -> Explainer | None:
+    """What explains an agent; None where a take knows no such agent."""
+    if agent not in take.agents:
+        return None
+    return Explainer(take, agent, catalog)
 
 
 def _cue_line(

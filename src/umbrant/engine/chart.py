@@ -372,11 +372,10 @@ class Chart:
         for history in state.children:
             if history.type is StateType.HISTORY:
                 inside = [each for each in self.active if each.within(state)]
-                keep = [
-                    each
-                    for each in inside
-                    if (each.atomic if history.deep else each.parent is state)
-                ]
+                if history.deep:
+                    keep = [each for each in inside if each.atomic]
+                else:
+                    keep = [each for each in inside if each.parent is state]
                 self._remembered[history.id] = keep
 
     def _entry_set(

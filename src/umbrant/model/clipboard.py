@@ -194,15 +194,12 @@ def extract_rows(
     made = Behavior(name=name, title=title, blackboard=document.blackboard)
     if len(row_ids) > 1:
         top = Row(id=fresh_id(document), kind="sequence", name=title)
-        rows = [
-            top,
-            *(
-                row.model_copy(update={"under": top.id})
-                if row.under is None
-                else row
-                for row in rows
-            ),
-        ]
+        inside = []
+        for row in rows:
+            if row.under is None:
+                row = row.model_copy(update={"under": top.id})
+            inside.append(row)
+        rows = [top, *inside]
     behaviors = sorted(
         (*project.behaviors, made.with_rows(rows)), key=lambda each: each.name
     )

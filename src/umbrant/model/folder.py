@@ -75,16 +75,12 @@ def read_project(folder: Path) -> Project:
         _as_project_error(folder, "it cannot be read"),
         locked(folder, shared=True),
     ):
-        names = [
-            COVER_FILE,
-            *([EVENTS_FILE] if (folder / EVENTS_FILE).exists() else []),
-            *(
-                name
-                for place in FOLDERS
-                for name in _names(folder, place, ".json", problems)
-            ),
-            *_names(folder, NODES, ".py", problems),
-        ]
+        names = [COVER_FILE]
+        if (folder / EVENTS_FILE).exists():
+            names.append(EVENTS_FILE)
+        for place in FOLDERS:
+            names.extend(_names(folder, place, ".json", problems))
+        names.extend(_names(folder, NODES, ".py", problems))
         for name in names:
             text = _text_of(folder, name, problems)
             if text is not None:

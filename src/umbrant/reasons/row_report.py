@@ -205,12 +205,13 @@ class RowReport(AgentContext):
         """
         row = self.behavior.row(row_id)
         kind = self.catalog.get(row.kind, Family.CONDITION)
-        words = [
-            value_text(self._value_of(row_id, row.args.get(param.name), tick))
-            if param
-            else text
-            for text, param in (kind.phrase_parts(row.args) if kind else ())
-        ]
+        words = []
+        if kind is not None:
+            for text, param in kind.phrase_parts(row.args):
+                if param is not None:
+                    value = row.args.get(param.name)
+                    text = value_text(self._value_of(row_id, value, tick))
+                words.append(text)
         yield f"{' '.join(words) or row.kind} is no"
 
     def _value_of(

@@ -114,27 +114,30 @@ class Bid:
         """The score with other inputs, by the text of what is considered."""
         if not any(map(self.depends_on, inputs)):
             return self.score
-        worths = [
-            each.worth_of(inputs[each.text])
-            if each.text in inputs
-            else each.worth
-            for each in self.considered
-        ]
-        return combined(
-            self.combine, worths, [each.weight for each in self.considered]
-        ) * max(0.0, self.weight)
+        worths = []
+        for each in self.considered:
+            if each.text in inputs:
+                worths.append(each.worth_of(inputs[each.text]))
+            else:
+                worths.append(each.worth)
+        return self._combined(worths)
 
     def most(self) -> float:
         """No inputs would give it a higher score than this."""
-        best = [
-            max(map(each.worth_of, each.candidates()))
-            if each.weight >= 0
-            else min(map(each.worth_of, each.candidates()))
-            for each in self.considered
-        ]
-        return combined(
-            self.combine, best, [each.weight for each in self.considered]
-        ) * max(0.0, self.weight)
+        best = []
+        for each in self.considered:
+            worths = map(each.worth_of, each.candidates())
+            if each.weight >= 0:
+                best.append(max(worths))
+            else:
+                # What counts against it is best where it is least.
+                best.append(min(worths))
+        return self._combined(best)
+
+    def _combined(self, worths: Sequence[float]) -> float:
+        """The score, given what each input is worth."""
+        weights = [each.weight for each in self.considered]
+        return combined(self.combine, worths, weights) * max(0.0, self.weight)
 
 
 @dataclass(frozen=True)

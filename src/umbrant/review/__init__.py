@@ -67,15 +67,12 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
         subject = AgentTake(take, agent, catalog)
         if subject.behavior is not None:
             file = f"behaviors/{subject.behavior.name}.json"
-            found[agent] = [
-                _finding(
-                    rule,
-                    match,
-                    file,
-                    subject.called(match.row_id) if match.row_id else "",
-                )
-                for rule, match in take_rule.matches(subject)
-            ]
+            found[agent] = []
+            for rule, match in take_rule.matches(subject):
+                row = ""
+                if match.row_id:
+                    row = subject.called(match.row_id)
+                found[agent].append(_finding(rule, match, file, row))
     return found
 
 

@@ -79,11 +79,11 @@ def _why_never(run: AgentTake, row: Row) -> str:
             f"Its best score was {scores.values[best].value:.2f}, at {run.seconds(tick):.2f} s; "
             f"{run.called(won.row.id)} scored {won.total:.2f} then."
         )
-    unfired = [
-        run.called(each.id)
-        for each in (run.behavior.rows if run.behavior is not None else ())
-        if row.id in targets_of(each) and not each.muted
-    ]
+    unfired = []
+    if run.behavior is not None:
+        for each in run.behavior.rows:
+            if row.id in targets_of(each) and not each.muted:
+                unfired.append(run.called(each.id))
     if unfired:
         return f"What leads to it never fired: {' and '.join(unfired)}."
     said = run.explainer.why_not(run.take.last_tick, row.id).lines[0].text

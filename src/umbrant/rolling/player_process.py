@@ -302,20 +302,13 @@ class PlayerProcess(PlayerLink):
         place = self.watch.place
         if not place.kind:
             return "the file"
-        message = ", ".join(
-            [
-                each
-                for each in (
-                    place.agent,
-                    f"row {place.row}" if place.row else "",
-                )
-                if each
-            ]
-        )
-        where = ""
-        if message:
-            where = f" ({printable(message)})"
-        return f"`{printable(place.kind)}`" + where
+        on_behalf = [place.agent] if place.agent else []
+        if place.row:
+            on_behalf.append(f"row {place.row}")
+        name = f"`{printable(place.kind)}`"
+        if not on_behalf:
+            return name
+        return f"{name} ({printable(', '.join(on_behalf))})"
 
     def _line(self) -> str:
         """The innermost line of the project's file that it noted last; else

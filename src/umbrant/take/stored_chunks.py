@@ -176,38 +176,40 @@ def _finds_of(
         part = parts.get(atom)
         if part is None:
             return AtomResult(truth, left, right, reason)
-        why = None
-        if reason is not None:
-            why = part.filled_in(reason)
-        if part.right is None:
-            right_side = right
-        else:
-            right_side = part.right
-        if part.left is None:
-            left_side = left
-        else:
-            left_side = part.left
-        return AtomResult(
-            truth,
-            left_side,
-            right_side,
-            why,
-        )
+        return _filled_in(part, truth, left, right, reason)
 
     def decode(chunk: StoredChunk) -> list[AtomStep]:
-        return [
-            AtomStep(
-                tick,
-                step,
-                int(entry[0]),
-                found(*entry) if len(entry) > 1 else None,
-            )
-            for tick, step, entry in zip(
-                chunk.ticks, chunk.steps, chunk.more, strict=True
-            )
-        ]
+        steps = []
+        for tick, step, entry in zip(
+            chunk.ticks, chunk.steps, chunk.more, strict=True
+        ):
+            result = None
+            # An atom that was passed over is there alone.
+            if len(entry) > 1:
+                result = found(*entry)
+            steps.append(AtomStep(tick, step, int(entry[0]), result))
+        return steps
 
     return decode
+
+
+def _filled_in(
+    part: WrittenPart,
+    truth: bool | None,
+    left: Any,
+    right: Any,
+    reason: Cause | None,
+) -> AtomResult:
+    """A result with what the condition itself says of it, which a take does
+    not store.
+    """
+    if part.left is not None:
+        left = part.left
+    if part.right is not None:
+        right = part.right
+    if reason is not None:
+        reason = part.filled_in(reason)
+    return AtomResult(truth, left, right, reason)
 
 
 def _put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
@@ -285,17 +287,15 @@ def _gauges_of(
             chunk.numbers[count:],
             chunk.more or [""] * count,
         )
-        return [
-            (
-                tick,
-                Gauge(
-                    measured, value, None if math.isnan(of) else of, str(about)
-                ),
-            )
-            for tick, value, of, about in zip(
-                chunk.ticks, values, totals, abouts, strict=True
-            )
-        ]
+        gauges = []
+        for tick, value, total, about in zip(
+            chunk.ticks, values, totals, abouts, strict=True
+        ):
+            of = None
+            if not math.isnan(total):
+                of = total
+            gauges.append((tick, Gauge(measured, value, of, str(about))))
+        return gauges
 
     return decode
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
@@ -216,10 +217,7 @@ def first_difference(
     """
     for here, there in zip_longest(_chunks_of(one), _chunks_of(other)):
         chunk = here or there
-        ours, theirs = (
-            each.contents() if each is not None else {}
-            for each in (here, there)
-        )
+        ours, theirs = _contents_of(here), _contents_of(there)
         differing = [
             place
             for place in dict.fromkeys([*ours, *theirs])
@@ -243,10 +241,7 @@ def _first_tick(one: Content | None, other: Content | None) -> int | None:
     """The first tick at which one of two contents has an event and the other
     none; None where they differ in something else.
     """
-    ticks = [
-        np.frombuffer(each.ticks, "<i4") if each else np.empty(0)
-        for each in (one, other)
-    ]
+    ticks = [_ticks_of(each) for each in (one, other)]
     shared = min(map(len, ticks))
     unlike = np.flatnonzero(ticks[0][:shared] != ticks[1][:shared])
     longer = max(ticks, key=len)
@@ -254,6 +249,18 @@ def _first_tick(one: Content | None, other: Content | None) -> int | None:
     if at < len(longer):
         return int(longer[at])
     return None
+
+
+def _contents_of(chunk: _OpenChunk | None) -> dict[str, Content]:
+    if chunk is None:
+        return {}
+    return chunk.contents()
+
+
+def _ticks_of(content: Content | None) -> NDArray[np.int32]:
+    if content is None:
+        return np.empty(0, "<i4")
+    return np.frombuffer(content.ticks, "<i4")
 
 
 def _chunks_of(pieces: Sequence[TakePiece]) -> list[_OpenChunk]:

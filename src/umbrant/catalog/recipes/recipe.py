@@ -340,10 +340,8 @@ def _placed(made: Row, setting: _Setting) -> Row:
         OTHER_PLACE: setting.place(1),
         PLACES: setting.listed(),
     }
-    args = {
-        name: stands_for[value]
-        if isinstance(value, str) and value in stands_for
-        else value
-        for name, value in made.args.items()
-    }
+    args = dict(made.args)
+    for name, value in made.args.items():
+        if isinstance(value, str) and value in stands_for:
+            args[name] = stands_for[value]
     return made.model_copy(update={"args": args})

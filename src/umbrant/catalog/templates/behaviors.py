@@ -123,10 +123,9 @@ def behavior_from(
         )
     rows = []
     for row_id, under, kind, called, args, when in start.rows:
-        given = {
-            key: ids.get(value, value) if key == "to" else value
-            for key, value in args.items()
-        }
+        given = dict(args)
+        if "to" in given:
+            given["to"] = ids.get(given["to"], given["to"])
         guard = None
         if when:
             guard = Guard(when=when, watch=Watch.THROUGHOUT)

@@ -378,12 +378,11 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
         )
     if kind.id == HISTORY:
         outer = Row(id="outer", under=top, kind="state", name="Busy")
-        inside = [
-            each.model_copy(update={"under": "outer"})
-            if each.under == top
-            else each
-            for each in rows[1:]
-        ]
+        inside = []
+        for each in rows[1:]:
+            if each.under == top:
+                each = each.model_copy(update={"under": "outer"})
+            inside.append(each)
         away = Row(id="away", under=top, kind="state", name="Startled")
         return (
             rows[0],

@@ -153,17 +153,17 @@ def sentence(
     """The pieces of a row, in the order in which they are read. `in_full`
     shows parameters left at their default.
     """
-    return [
-        piece
-        if piece.pill is Pill.NONE
-        else SentencePiece(
-            piece.text, piece.role, piece.pill, piece.chip, group
-        )
-        for group, block in enumerate(
-            _Writer(row, catalog, around, in_full).blocks()
-        )
-        for piece in block
-    ]
+    pieces = []
+    writer = _Writer(row, catalog, around, in_full)
+    for group, block in enumerate(writer.blocks()):
+        for piece in block:
+            if piece.pill is not Pill.NONE:
+                # What belongs together stands on one pill.
+                piece = SentencePiece(
+                    piece.text, piece.role, piece.pill, piece.chip, group
+                )
+            pieces.append(piece)
+    return pieces
 
 
 def has_more(row: Row, catalog: Catalog) -> bool:

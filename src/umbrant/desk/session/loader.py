@@ -105,11 +105,19 @@ def _load(request: Load) -> Loaded:
     catalog = project_catalog(take.header.project).catalog
     behaviors = {name: behavior_of(take, name) for name in take.agents}
     spans = {name: leading_spans(take, name) for name in take.agents}
+    apart: dict[str, dict[str, tuple[TickRange, ...]]] = {}
+    if before is not None:
+        apart = {name: different(before, take, name) for name in take.agents}
+    comparison, before_spans = None, {}
+    if before is not None and compares:
+        comparison, before_spans = compared(before, take), _spans(before)
+    findings: dict[str, list[Finding]] = {}
+    if not request.is_live:
+        # What a take does not do by a tick it may still do.
+        findings = review_take(take, catalog)
     return Loaded(
         take,
-        different={name: different(before, take, name) for name in take.agents}
-        if before
-        else {},
+        different=apart,
         leading={
             name: leading_rows(found)
             for name, found in behaviors.items()
@@ -117,15 +125,12 @@ def _load(request: Load) -> Loaded:
         },
         leading_spans=spans,
         changes={name: changes_among(found) for name, found in spans.items()},
-        # What a take does not do by a tick it may still do.
-        findings={} if request.is_live else review_take(take, catalog),
+        findings=findings,
         request=request,
         broken=tuple(broken_expectations(request.expectations, take)),
         before=before,
-        comparison=compared(before, take)
-        if before is not None and compares
-        else None,
-        before_spans=_spans(before) if before is not None and compares else {},
+        comparison=comparison,
+        before_spans=before_spans,
     )
 
 

@@ -122,11 +122,13 @@ class LanesView(PaintedView):
             leads = Counter(
                 self.desk.leading_row(each.name) for each in row.players
             )
-            says = ", ".join(
-                (f"{name} × {count}" if count > 1 else name)
-                for name, count in leads.items()
-                if name
-            )
+            counted = []
+            for name, count in leads.items():
+                if name and count > 1:
+                    counted.append(f"{name} × {count}")
+                elif name:
+                    counted.append(name)
+            says = ", ".join(counted)
             top = self._top() + LANE * (number - self._bar.value())
             opens = ""
             if row.kind:

@@ -58,6 +58,10 @@ def standing_of(
     walking = [
         each.body.radius_m for each in scenario.cast if not each.body.flies
     ]
+    off_limits_for_m = None
+    if view.arranging:
+        # Where the widest of those that walk can go, all can.
+        off_limits_for_m = max(walking, default=0.3)
     return StandingLook(
         stage,
         walks=tuple(
@@ -69,8 +73,7 @@ def standing_of(
             Square(handle.at, view.chosen == handle.path)
             for handle in view.handles()
         ),
-        # Where the widest of those that walk can go, all can.
-        off_limits_for_m=max(walking, default=0.3) if view.arranging else None,
+        off_limits_for_m=off_limits_for_m,
         handled=view.is_handled,
     )
 

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 import numpy as np
 from pydantic_core import from_json
 
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.written import NOTHING_WRITTEN, WrittenPart
 from umbrant.catalog.protocols import Gauge, Measured

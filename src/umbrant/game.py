@@ -304,7 +304,10 @@ def load_behavior(
     Errors as in `Agents`.
     """
     body = world.body(name)
-    start = body.place if body is not None else (0.0, 0.0)
+    if body is not None:
+        start = body.place
+    else:
+        start = (0.0, 0.0)
     member = Member(
         name=name,
         title=name.capitalize(),

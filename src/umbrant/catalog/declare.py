@@ -328,7 +328,10 @@ def _without_params(paragraph: str) -> tuple[str, dict[str, str]]:
 def _params_of(
     name: str, run: Callable[..., Any], explained: Mapping[str, str]
 ) -> tuple[Param, ...]:
-    target = run.__init__ if inspect.isclass(run) else run
+    if inspect.isclass(run):
+        target = run.__init__
+    else:
+        target = run
     hints = typing.get_type_hints(target, include_extras=True)
     plain = ("self", "me", "children", "inner", "report")
     found = []
@@ -472,7 +475,10 @@ def _param_of(
         raise DeclarationError(
             f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold"
         )
-    bindable = found.keys.types if found.keys is not None else ()
+    if found.keys is not None:
+        bindable = found.keys.types
+    else:
+        bindable = ()
     if not bindable and (bound_at_entry or found.is_live):
         bindable = BINDABLE.get(param_type, ())
     return Param(

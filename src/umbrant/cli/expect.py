@@ -243,7 +243,10 @@ def _junit(results: Sequence[ExpectationResult], folder: Path) -> str:
                 f"seed {seed}, tick {at.tick}, {at.agent}: {at.says}"
                 for seed, at in each.broken
             ]
-            message = lines[0] if lines else _share_words(each)
+            if lines:
+                message = lines[0]
+            else:
+                message = _share_words(each)
             fault = ET.SubElement(case, "failure", message=message)
             fault.text = "\n".join(lines[:100])
         elif each.verdict is Verdict.UNDECIDED:

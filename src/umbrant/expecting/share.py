@@ -20,8 +20,14 @@ def wilson(happened: int, of: int) -> tuple[float, float]:
         * math.sqrt(share * (1 - share) / of + square / (4 * of * of))
     )
     # At the ends rounding must not leave the share itself outside.
-    low = 0.0 if happened == 0 else max(0.0, middle - half)
-    high = 1.0 if happened == of else min(1.0, middle + half)
+    if happened == 0:
+        low = 0.0
+    else:
+        low = max(0.0, middle - half)
+    if happened == of:
+        high = 1.0
+    else:
+        high = min(1.0, middle + half)
     return low, high
 
 

@@ -341,7 +341,10 @@ def _read_document(
     problems: list[Problem] = []
     if kind is None:
         return None, ()
-    extra = {"name": Path(file).stem} if place in FOLDERS else {}
+    if place in FOLDERS:
+        extra = {"name": Path(file).stem}
+    else:
+        extra = {}
     return _document(name, text, kind, extra, problems), tuple(problems)
 
 

@@ -21,7 +21,10 @@ def printable(text: str, limit: int = 200) -> str:
     characters, marks that change the direction of writing (category Cf), and
     lone surrogates.
     """
-    cut = text if len(text) <= limit else f"{text[: limit - 1]}…"
+    if len(text) <= limit:
+        cut = text
+    else:
+        cut = f"{text[: limit - 1]}…"
     if cut.isascii() and cut.isprintable():
         return cut
     return "".join(

@@ -305,7 +305,10 @@ class ChangeCandidates:
             return None
         scores = subject.scores(parent)
         decision = scores.decision(scores.decided_at(self._tick))
-        bids = decision.bids if decision is not None else ()
+        if decision is not None:
+            bids = decision.bids
+        else:
+            bids = ()
         bid = next((each for each in bids if each.row.id == row_id), None)
         if decision is None or bid is None or bid.score <= 0:
             return None
@@ -708,7 +711,10 @@ def _other_side(
     """
     found: object = None
     if isinstance(atom, Comparison) and term in (atom.left, atom.right):
-        found = met.right if term is atom.left else met.left
+        if term is atom.left:
+            found = met.right
+        else:
+            found = met.left
     elif isinstance(atom, SenseCall):
         if met.cause is not None:
             found = _measured(met.cause)

@@ -408,7 +408,10 @@ class NearestSearch:
         agent, take = self._subject.member.name, trial.take
         span = take.agents[agent].row(self._row_id).span_at(self._tick)
         before = self._subject.record.row(self._row_id).last_span(self._tick)
-        start = span.start if span is not None else self._tick
+        if span is not None:
+            start = span.start
+        else:
+            start = self._tick
         # Where it ran in both from the same tick on, what is new is that it
         # did not end.
         ended = None
@@ -436,7 +439,10 @@ def _at_guess(candidate: NumberCandidate) -> list[ChangedNumber]:
     if candidate.guess is None:
         return []
     step = _step_of(candidate.was, candidate.guess)
-    sign = 1.0 if candidate.guess > candidate.was else -1.0
+    if candidate.guess > candidate.was:
+        sign = 1.0
+    else:
+        sign = -1.0
     first = _on_grid(candidate.guess, step, sign)
     values = [first, round(first + sign * step, 6)]
     return [

@@ -166,7 +166,10 @@ def _counts(
 ) -> bool:
     row = behavior.row(row_id)
     kind = BUILTIN.get(row.kind, *ROWS)
-    family = kind.family if kind is not None else Family.ACTION
+    if kind is not None:
+        family = kind.family
+    else:
+        family = Family.ACTION
     return not row.muted and family in wanted and row.kind != HISTORY
 
 
@@ -198,7 +201,10 @@ def _spans(
         for span in record.row(row_id).spans:
             is_brief = span.end == span.start
             # At the tick at which it ended another row may lead already.
-            end = last_tick if span.end is None else span.end - 1
+            if span.end is None:
+                end = last_tick
+            else:
+                end = span.end - 1
             found.append(
                 LeadingSpan(
                     span.start,

@@ -256,7 +256,10 @@ class RowReport(AgentContext):
                 "outcome": (ended.outcome or Outcome.STOPPED).value,
                 "step": until[1],
             }
-            at = tick if ended.end is None else ended.end
+            if ended.end is None:
+                at = tick
+            else:
+                at = ended.end
             yield claim(ClaimKind.ENDED, row_id, at, now=tick, **facts)
             yield from self.why_ended(row_id, ended, now)
 

@@ -78,7 +78,10 @@ class Claim:
 
     def plain(self) -> dict[str, object]:
         """The claim as JSON has it."""
-        row = {"row": self.row_id} if self.row_id else {}
+        if self.row_id:
+            row = {"row": self.row_id}
+        else:
+            row = {}
         return {
             "kind": self.kind.value,
             **row,

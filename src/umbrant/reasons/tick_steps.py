@@ -436,7 +436,10 @@ class TickReport(RowReport):
                 "right": each.found.right,
                 **_cause_facts(each.found.cause),
             }
-            tone = Tone.YES if each.found.truth else Tone.NO
+            if each.found.truth:
+                tone = Tone.YES
+            else:
+                tone = Tone.NO
             yield self._about(
                 StepKind.EVALUATED, row_id, bits, each.step, facts, tone
             )
@@ -455,7 +458,10 @@ class TickReport(RowReport):
         )
         reached: tuple[int, ...] = (-1,)
         for step in stored:
-            turn = turns[step.row_id] if step.row_id else reached
+            if step.row_id:
+                turn = turns[step.row_id]
+            else:
+                turn = reached
             # What a row repeats follows what is stored of it: a refusal what
             # its guard found.
             while (

@@ -135,7 +135,10 @@ class BehaviorAnalysis:
         if it says so.
         """
         tree = tree_of(when)
-        named = sorted(keys_in(tree)) if tree is not None else []
+        if tree is not None:
+            named = sorted(keys_in(tree))
+        else:
+            named = []
         fixed = [
             f"{key} is always {number_text(value)}"
             for key in named

@@ -142,7 +142,10 @@ def _way(
         end = span.end
     else:
         end = run.take.last_tick
-    index = noted.index(span.start) if noted is not None else -1
+    if noted is not None:
+        index = noted.index(span.start)
+    else:
+        index = -1
     if noted is None or index < 0 or noted.index(end) != index:
         return None
     write, tick = noted.values[index], noted.ticks[index]

@@ -56,7 +56,10 @@ class ProjectAnalysis:
                     if isinstance(key.default, int | float):
                         value = float(key.default)
                 same = key.name not in found or found[key.name] == value
-                found[key.name] = value if same else None
+                if same:
+                    found[key.name] = value
+                else:
+                    found[key.name] = None
         return {
             name: value for name, value in found.items() if value is not None
         }

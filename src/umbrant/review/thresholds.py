@@ -471,7 +471,10 @@ def early_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             and ranges
             and all(each.meet(until).is_empty for each in ranges)
         ):
-            side = until.low if until.high == inf else until.high
+            if until.high == inf:
+                side = until.low
+            else:
+                side = until.high
             yield RuleMatch(
                 f"It would end at {number_text(side)} m, and its guard stops it before that.",
                 row.id,

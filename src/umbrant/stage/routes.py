@@ -63,7 +63,10 @@ class Corners:
             for part in shapely.get_parts(free)
             for ring in _rings(part)
         ]
-        legs = np.vstack(found) if found else np.empty((0, 6))
+        if found:
+            legs = np.vstack(found)
+        else:
+            legs = np.empty((0, 6))
         self._before, self._behind = legs[:, 2:4], legs[:, 4:6]
         # A body walks to the rounded corner: a leg that is clear to the corner
         # itself may not be.
@@ -114,7 +117,10 @@ class Corners:
         go_on(START, begin, 0.0, self._legs_from(begin))
         while heap:
             _, node, before, so_far_m = heapq.heappop(heap)
-            there = end if node == GOAL else self._places[node]
+            if node == GOAL:
+                there = end
+            else:
+                there = self._places[node]
             if node in came_from or not self._is_leg(
                 before, begin if before == START else None, node, there
             ):

@@ -90,7 +90,10 @@ def stored_rows(
         places, *values = zip(*rows, strict=True)
         # In a damaged file the same page can be found in many places, and
         # reading it would go on and on.
-        following = places if last is None else (last, *places)
+        if last is None:
+            following = places
+        else:
+            following = (last, *places)
         # Numbers, or the names of the meta table. In a damaged file either may
         # be nothing at all.
         are_places = {*map(type, following)} in ({int}, {str})

@@ -237,7 +237,10 @@ class ConditionWriter:
             depth,
             f"{name} = {got} if {got} is True or {got} is False else None",
         )
-        found = "None" if literal(tree) is not None else got
+        if literal(tree) is not None:
+            found = "None"
+        else:
+            found = got
         self._report(f"({name}, {found}, None, {missing})", depth)
         return name
 

@@ -224,7 +224,10 @@ class Invert(DecoratorBase):
         super().__init__(inner)
 
     def after(self, me: Me, status: Status) -> Status:
-        turned = FAILURE if status is SUCCESS else SUCCESS
+        if status is SUCCESS:
+            turned = FAILURE
+        else:
+            turned = SUCCESS
         if turned is FAILURE:
             self.cause = cause("inverted")
         else:
@@ -451,7 +454,10 @@ class RepeatUntil(_Counted):
         self, inner: Work, report: GaugeSink, result: Result = "success"
     ) -> None:
         super().__init__(inner, report)
-        self.last = SUCCESS if result == "success" else FAILURE
+        if result == "success":
+            self.last = SUCCESS
+        else:
+            self.last = FAILURE
 
     def after(self, me: Me, status: Status) -> Status:
         super().after(me, status)

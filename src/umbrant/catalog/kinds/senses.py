@@ -175,7 +175,10 @@ def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
         away = distance_m(me.body.place, noise.at)
         if away <= min(within, me.body.hearing_m * noise.loudness):
             return Reading(True, away)
-        nearest = away if nearest is None else min(nearest, away)
+        if nearest is None:
+            nearest = away
+        else:
+            nearest = min(nearest, away)
     if nearest is None:
         return Reading(False, None, cause("silence"))
     if nearest > within:

@@ -299,7 +299,10 @@ class _Setting:
         own = next(
             (each for each in found.players if each.behavior == behavior), None
         )
-        start = own.start if own is not None else (1.0, 1.0)
+        if own is not None:
+            start = own.start
+        else:
+            start = (1.0, 1.0)
         points = (start, (start[0] + 3.0, start[1]))
         return cls(places, points, _somebody_else(found, own))
 

@@ -94,7 +94,10 @@ class ChipEditing(QObject):
             self.pick(chip, rect)
             return
         written = chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA)
-        edited = self._condition_chip(chip) if written else chip
+        if written:
+            edited = self._condition_chip(chip)
+        else:
+            edited = chip
         self.line = InlineEditor(
             self._table, edited, rect, self._check(edited)
         )

@@ -112,7 +112,10 @@ class SentenceFlow:
         self.first_x = first_x
         self.fonts = fonts
         self.width = width
-        self.line = COMPACT_ROW_HEIGHT if compact else ROW_HEIGHT
+        if compact:
+            self.line = COMPACT_ROW_HEIGHT
+        else:
+            self.line = ROW_HEIGHT
         self.next_line = 21 if compact else 25
         self.chip_height = 18.0 if compact else 21.0
 

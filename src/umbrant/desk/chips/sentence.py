@@ -418,7 +418,10 @@ class _Writer:
     def _chip(
         self, param: Param, given: ParamValue | None, part: str, pill: Pill
     ) -> SentencePiece:
-        value = param.default if given is None else given
+        if given is None:
+            value = param.default
+        else:
+            value = given
         missing = value is None and param.required
         slot = Slot(self.row.id, part, param.name)
         chip = Chip(

@@ -415,7 +415,10 @@ class ChipTable(PaintedTable):
             key in (Qt.Key.Key_Up, Qt.Key.Key_Down)
             and chip.editor is ChipEditor.NUMBER
         ):
-            steps = 1.0 if key == Qt.Key.Key_Up else -1.0
+            if key == Qt.Key.Key_Up:
+                steps = 1.0
+            else:
+                steps = -1.0
             self.editing.step(
                 chip,
                 steps * _factor(event.modifiers()),

@@ -165,7 +165,10 @@ class Takes(QObject):
         if is_kept:
             self._before = self.current
         else:
-            self._before = self.kept[-1] if self.kept else None
+            if self.kept:
+                self._before = self.kept[-1]
+            else:
+                self._before = None
 
     def order(self, order: RollOrder, wished: int | None = None) -> None:
         """Roll this instead of whatever is being rolled. What there is of it

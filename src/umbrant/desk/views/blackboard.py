@@ -74,7 +74,10 @@ class BoardModel(QAbstractTableModel):
             and member is not None
             and member.behavior == behavior.name
         )
-        stats = member.body.stats if member is not None else {}
+        if member is not None:
+            stats = member.body.stats
+        else:
+            stats = {}
         numbers = [_shown(name, stat) for name, stat in stats.items()]
         keys = (
             self.desk.project.keys_of(behavior).values()

@@ -45,8 +45,14 @@ def _steps(
     changes: Changes[KeyWrite], key: Key, box: QRectF, last: int
 ) -> QPolygonF:
     values = [float(written.value) for written in changes.values]  # type: ignore[arg-type]
-    low = key.low if key.low is not None else min(values)
-    high = key.high if key.high is not None else max(values)
+    if key.low is not None:
+        low = key.low
+    else:
+        low = min(values)
+    if key.high is not None:
+        high = key.high
+    else:
+        high = max(values)
     if high <= low:
         high = low + 1.0
     points: list[QPointF] = []

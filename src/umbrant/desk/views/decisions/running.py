@@ -117,7 +117,10 @@ class RunningMap(QObject):
                 log.exception("a decision map could not be read")
                 continue
             self.error = reply.error
-            self.picture = None if reply.error else reply.picture
+            if reply.error:
+                self.picture = None
+            else:
+                self.picture = reply.picture
             self.changed.emit()
 
     def _ended(

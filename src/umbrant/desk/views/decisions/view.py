@@ -237,7 +237,10 @@ class DecisionsView(PaintedView):
         else:
             rows = ()
         lead = picture.row_of(label)
-        place = rows.index(lead) if lead in rows else label
+        if lead in rows:
+            place = rows.index(lead)
+        else:
+            place = label
         # Leads of several branches at a time would else have the colour of the
         # first alone.
         others = sum(picture.row_of(each) == lead for each in range(label))

@@ -155,7 +155,10 @@ class OutlineDelegate(_Delegate):
         """
         behavior, palette = self.model.behavior, self.brushes.palette
         if self._leads[0] is not behavior:
-            rows = leading_rows(behavior) if behavior else ()
+            if behavior:
+                rows = leading_rows(behavior)
+            else:
+                rows = ()
             self._leads = (
                 behavior,
                 {row_id: index for index, row_id in enumerate(rows)},

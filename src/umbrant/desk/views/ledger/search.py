@@ -173,7 +173,10 @@ class RecipeOffer(Offer):
 
 def recipes(catalog: Catalog, holder: Kind | None) -> list[RecipeOffer]:
     """The recipes whose rows may stand in `holder` (None is the top)."""
-    families = holder.holds if holder is not None else RUNS
+    if holder is not None:
+        families = holder.holds
+    else:
+        families = RUNS
     found = []
     for recipe in RECIPES:
         kind = catalog.get(recipe.top.row.kind, *families)
@@ -188,7 +191,10 @@ def offers(
     """What can be added: kinds that may stand in `holder` (None is the top);
     and what can be put on the chosen row.
     """
-    families = holder.holds if holder is not None else RUNS
+    if holder is not None:
+        families = holder.holds
+    else:
+        families = RUNS
     parts = [
         kind for kind in catalog.family(*families) if kind.family not in RUNS
     ]

@@ -118,7 +118,10 @@ class TapePainter:
             yield span
 
     def _span(self, span: Span) -> None:
-        end = self.axis.last if span.end is None else span.end
+        if span.end is None:
+            end = self.axis.last
+        else:
+            end = span.end
         left, right = self.axis.x_of(span.start), self.axis.x_of(end)
         if end > span.start:
             self._fill(
@@ -188,7 +191,10 @@ class TapePainter:
     def _line(self, record: RowRecord) -> None:
         """What a consideration was worth, as a line."""
         changes = record.gauges.get("")
-        outline = self._steps(changes, BLOCK) if changes else []
+        if changes:
+            outline = self._steps(changes, BLOCK)
+        else:
+            outline = []
         if outline:
             self.painter.setPen(QPen(self.palette.dim, 1.3))
             self.painter.drawPolyline(QPolygonF(outline))

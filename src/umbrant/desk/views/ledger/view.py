@@ -353,7 +353,10 @@ class LedgerView(ChipTable):
         end = self.rowViewportPosition(
             self.ledger.rowCount() - 1
         ) + self.rowHeight(self.ledger.rowCount() - 1)
-        end = max(0, end) if self.ledger.rowCount() else 0
+        if self.ledger.rowCount():
+            end = max(0, end)
+        else:
+            end = 0
         painter.setPen(self.brushes.palette.dim)
         painter.setFont(self.brushes.fonts.body)
         count = len(self.desk.catalog.kinds)

@@ -39,7 +39,10 @@ def add_transition(
     after = next(
         (row.id for row in reversed(rows) if row.kind in TRANSITIONS), None
     )
-    to = {"to": target.rpartition("/")[2]} if target else {}
+    if target:
+        to = {"to": target.rpartition("/")[2]}
+    else:
+        to = {}
     new = Row(
         id=fresh_id(behavior), kind=trigger.kind, args={**trigger.args(), **to}
     )

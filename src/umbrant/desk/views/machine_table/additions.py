@@ -148,7 +148,10 @@ class CellAdditions(QObject):
             keys = desk.keys_at(source.row_id)
         else:
             keys = {}
-        targets = cells.targets() if cells is not None else []
+        if cells is not None:
+            targets = cells.targets()
+        else:
+            targets = []
         return CellScope(
             desk.project, keys, desk.catalog, names_in(desk.project), targets
         )

@@ -229,8 +229,14 @@ def put_state(
     last of a machine; and its id where it is written.
     """
     is_state = behavior.row(line).kind in STATES
-    under = behavior.outline.parent[line] if is_state else line
-    children = behavior.outline.children[under] if under else ()
+    if is_state:
+        under = behavior.outline.parent[line]
+    else:
+        under = line
+    if under:
+        children = behavior.outline.children[under]
+    else:
+        children = ()
     if is_state:
         after = line
     else:

@@ -258,7 +258,10 @@ def _paint_marks(painter: QPainter, box: MapBox, rect: QRectF) -> float:
         ),
         *([f"+{box.folded}"] if box.folded else []),
     ]
-    wide = MARK_W * rect.width() / box.w if box.w else MARK_W
+    if box.w:
+        wide = MARK_W * rect.width() / box.w
+    else:
+        wide = MARK_W
     with saved(painter):
         painter.setOpacity(0.75)
         for number, mark in enumerate(reversed(marks)):

@@ -112,7 +112,10 @@ class MapView(PaintedView):
         if behavior is None:
             return None
         machine = self._machine(behavior)
-        opened = None if machine else self._opened(behavior)
+        if machine:
+            opened = None
+        else:
+            opened = self._opened(behavior)
         if self._made_for != (behavior, machine, opened):
             if self._made_for[:2] != (behavior, machine):
                 self._zoom, self._pan = 0.0, QPointF()

@@ -158,7 +158,10 @@ def _sources(row: Row, catalog: Catalog) -> Iterator[NoiseSource]:
     is_recorded = all(
         kind is not None and kind.keeps_work for kind in decorators
     )
-    parts = [(row.kind, row.args, ROW)] if is_recorded else []
+    if is_recorded:
+        parts = [(row.kind, row.args, ROW)]
+    else:
+        parts = []
     for index, upkeep in enumerate(row.upkeep):
         parts.append((upkeep.kind, upkeep.args, part_name("upkeep", index)))
     for name, args, part in parts:
@@ -227,7 +230,10 @@ def _made_at(
         record.spans, moment.tick, key=lambda each: each.start
     )
     for span in reversed(record.spans[max(0, begun - MOST_RINGING) : begun]):
-        tick = span.end if source.noise.at_end else span.start
+        if source.noise.at_end:
+            tick = span.end
+        else:
+            tick = span.start
         is_made = not source.noise.at_end or span.outcome is Outcome.SUCCESS
         if is_made and tick is not None and first <= tick <= moment.tick:
             yield tick

@@ -144,7 +144,10 @@ class Sketching:
                     )
                 )
                 return
-            about = path[:-2] if "corners" in path else path[:-1]
+            if "corners" in path:
+                about = path[:-2]
+            else:
+                about = path[:-1]
             name = getattr(at(self._desk.project, about), "name", "the point")
             if self._desk.apply(
                 Edit(f"Remove {name}", lambda project: remove(project, about))

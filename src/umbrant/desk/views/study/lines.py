@@ -141,7 +141,10 @@ def _row_words(
     takes = 0
     if before is not None:
         takes = before.takes
-    was = "" if takes == found.takes else f", was {takes}"
+    if takes == found.takes:
+        was = ""
+    else:
+        was = f", was {takes}"
     return f"{share} %, was {time} % · in {found.takes} of {found.of}{was}"
 
 

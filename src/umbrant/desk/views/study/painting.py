@@ -137,7 +137,10 @@ def _share(
     line through it.
     """
     middle, (low, high) = box.center().y(), share.share
-    colour = palette.refused if share.is_odd else palette.running
+    if share.is_odd:
+        colour = palette.refused
+    else:
+        colour = palette.running
     painter.fillRect(
         QRectF(box.left(), box.bottom(), box.width(), 1), palette.rule
     )

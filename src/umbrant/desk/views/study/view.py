@@ -309,7 +309,10 @@ class StudyView(PaintedTable):
         order = RollOrder(
             project, self.study.scenario, path, seed=seed, trusted=trusted
         )
-        self._wanted = (path, tick) if tick is not None else None
+        if tick is not None:
+            self._wanted = (path, tick)
+        else:
+            self._wanted = None
         desk.takes.order(order)
 
     def _go_to_tick(self) -> None:
@@ -333,7 +336,10 @@ def telling_runs(runs: Sequence[RunTally]) -> list[tuple[str, RunTally]]:
         return []
     ran = [each for each in runs if each.entered]
     never = [each for each in runs if not each.entered]
-    found = [("It never runs", never[0])] if never else []
+    if never:
+        found = [("It never runs", never[0])]
+    else:
+        found = []
     if ran:
         found.append(
             ("It runs longest", max(ran, key=lambda each: each.ticks))

@@ -228,10 +228,11 @@ class Agents:
                 body = self.world.body(name)
                 # Some games change a place in place: the track would not see
                 # that it is another.
-                pose(
-                    (body.place[0], body.place[1]) if body else None,
-                    body.heading_deg if body else 0.0,
-                )
+                if body is None:
+                    pose(None, 0.0)
+                else:
+                    x, y = body.place
+                    pose((x, y), body.heading_deg)
         for name, runner in self.runners.items():
             if self.world.body(name) is None:
                 runner.stop(cause("off_stage"))

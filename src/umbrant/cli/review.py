@@ -55,7 +55,10 @@ def _review_take(path: Path, *, as_json: bool) -> None:
     errors = any(
         each.finding.rule.severity is Severity.ERROR for each in found
     )
-    raise SystemExit(1 if errors else 0)
+    code = 0
+    if errors:
+        code = 1
+    raise SystemExit(code)
 
 
 def _review_project(project: Path, *, as_json: bool) -> None:
@@ -85,4 +88,7 @@ def _review_project(project: Path, *, as_json: bool) -> None:
         if problems or found:
             words = f"{len(problems) + len(found)} findings"
         say(words)
-    raise SystemExit(1 if errors else 0)
+    code = 0
+    if errors:
+        code = 1
+    raise SystemExit(code)

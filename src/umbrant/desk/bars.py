@@ -135,15 +135,14 @@ class TopBar(QWidget):
         label = ""
         if take is not None:
             label = take.label
-        tool_tip = "Which take is shown"
         if label:
-            tool_tip = f"Which take is shown: {label}"
-        self.take.setToolTip(tool_tip)
-        self.take.setText(
-            f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾"
-            if label
-            else "no take yet"
-        )
+            self.take.setToolTip(f"Which take is shown: {label}")
+            if self.width() < ROOMY:
+                label = label.partition(" · ")[0]
+            self.take.setText(f"{label} ▾")
+        else:
+            self.take.setToolTip("Which take is shown")
+            self.take.setText("no take yet")
         self.state.setText(self._state())
 
     def _state(self) -> str:

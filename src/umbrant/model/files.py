@@ -99,7 +99,10 @@ def locked(folder: Path, *, shared: bool = False) -> Iterator[None]:
         yield
         return
     try:
-        _lock(handle, fcntl.LOCK_SH if shared else fcntl.LOCK_EX)
+        if shared:
+            _lock(handle, fcntl.LOCK_SH)
+        else:
+            _lock(handle, fcntl.LOCK_EX)
         yield
     finally:
         os.close(handle)

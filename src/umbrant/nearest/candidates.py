@@ -21,7 +21,7 @@ from umbrant.catalog.language.tree import (
     source,
     walk,
 )
-from umbrant.catalog.params import ParamType
+from umbrant.catalog.params import ParamType, Quantity
 from umbrant.catalog.renaming import extends
 from umbrant.model.behaviors import BINDS, Key, Row, Sharing, targets_of
 from umbrant.model.expanded import BEHAVIOR
@@ -358,7 +358,7 @@ class ChangeCandidates:
             for index, term in enumerate(terms):
                 if not _is_in(term, atom):
                     continue
-                quantity = quantities.get(term.span)
+                quantity = quantities.get(term.span, Quantity())
                 place = ConditionNumber(
                     behavior=self._behavior,
                     row=row_id,
@@ -370,9 +370,9 @@ class ChangeCandidates:
                     place,
                     term.value,
                     title,
-                    quantity.unit if quantity else "",
-                    quantity.low if quantity else None,
-                    quantity.high if quantity else None,
+                    quantity.unit,
+                    quantity.low,
+                    quantity.high,
                     _other_side(atom, term, met),
                 )
             yield from self._of_keys(row_id, atom, met)

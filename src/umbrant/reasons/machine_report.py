@@ -198,15 +198,22 @@ def _ended_bits(
         )
         yield ")"
     yield ", and stays active"
-    yield "." if transitions else ": nothing leads out of it."
+    ends = ": nothing leads out of it."
+    if transitions:
+        ends = "."
+    yield ends
 
 
 def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     """What a transition waits for at a tick."""
     targets = targets_of(row)
-    yield " leads to " if targets else " waits"
+    verb = " waits"
+    if targets:
+        verb = " leads to "
+    yield verb
     for number, target in enumerate(targets):
-        yield " and " if number else ""
+        if number:
+            yield " and "
         yield subject.names.bit(subject.own_id(row.id, target))
     record = subject.record.row(row.id)
     refusal, fired = record.refusal_at(tick), record.span_at(tick)
@@ -344,7 +351,10 @@ def _because_fired(
         if received:
             yield claim(ClaimKind.RECEIVED, "", tick, event=received[0])
     if condition is not None:
-        yield ", and " if row.kind == ON_EVENT else ": "
+        joint = ": "
+        if row.kind == ON_EVENT:
+            joint = ", and "
+        yield joint
         yield from condition.bits(tick, held=True, now=now)
 
 

@@ -273,7 +273,10 @@ class RowNames:
     def _several(self, row_ids: Sequence[str]) -> Iterator[TextRun]:
         for index, row_id in enumerate(row_ids):
             if index:
-                yield TextRun(" and " if index == len(row_ids) - 1 else ", ")
+                joint = ", "
+                if index == len(row_ids) - 1:
+                    joint = " and "
+                yield TextRun(joint)
             yield self.bit(row_id)
 
 

@@ -411,7 +411,10 @@ class Explainer(ChangeReport):
             yield from self._entered(row_id, tick)
             return
         kind = self.composite(row_id)
-        yield f" {kind.summary}." if kind else " is running."
+        summary = " is running."
+        if kind:
+            summary = f" {kind.summary}."
+        yield summary
 
     def _entered(self, row_id: str, tick: int) -> Bits:
         span = self.record.row(row_id).span_at(tick)

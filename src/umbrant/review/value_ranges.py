@@ -304,7 +304,9 @@ def _worked_out(
     if left is None or right is None:
         return None
     if sign in "+-":
-        return left.plus(right, 1.0 if sign == "+" else -1.0)
+        if sign == "+":
+            return left.plus(right, 1.0)
+        return left.plus(right, -1.0)
     if sign == "*" and not (left.terms and right.terms):
         # One of the two is a mere number, so the product is still a sum of
         # values with factors.

@@ -274,6 +274,14 @@ def nearest(me: Me, group: Group) -> Reading:
     return Reading(nearest_m)
 
 
+def _not_there(target: Target) -> Reading:
+    """Of what is not on the stage nothing can be read, and why it is not."""
+    there = target.at()
+    if isinstance(there, Cause):
+        return Reading(None, None, there)
+    return Reading(None, None, cause("not_there", name=target.label))
+
+
 @sense("own {stat}", gives=KeyType.NUMBER)
 def stat(me: Me, stat: StatName) -> Reading | float:
     """How it stands with one of the body's numbers.
@@ -299,14 +307,7 @@ def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading | float:
     """
     body = me.world.body(target.name or "")
     if body is None:
-        there = target.at()
-        return Reading(
-            None,
-            None,
-            there
-            if isinstance(there, Cause)
-            else cause("not_there", name=target.label),
-        )
+        return _not_there(target)
     value = body.stat(stat)
     if value is None:
         return Reading(None, None, cause("no_stat", name=body.name, stat=stat))
@@ -323,14 +324,7 @@ def level(me: Me, target: AProp) -> Reading | float:
     """
     prop = me.world.prop(target.name or "")
     if prop is None:
-        there = target.at()
-        return Reading(
-            None,
-            None,
-            there
-            if isinstance(there, Cause)
-            else cause("not_there", name=target.label),
-        )
+        return _not_there(target)
     return to_grid(prop.level)
 
 

@@ -186,16 +186,18 @@ class _Writer:
         self.around = around
         self.in_full = in_full
 
+    def _label(self, kind: Kind | None) -> str:
+        """What stands for the kind."""
+        if kind is None:
+            return f"{self.row.kind}?"
+        if _shows_kind(kind):
+            return kind.title
+        return str(kind.family)
+
     def blocks(self) -> Iterator[list[SentencePiece]]:
         """Kind and name; each decorator; the phrase; the guard; each upkeep."""
         kind = self.catalog.get(self.row.kind, *ROWS)
-        label = (
-            f"{self.row.kind}?"
-            if kind is None
-            else kind.title
-            if _shows_kind(kind)
-            else str(kind.family)
-        )
+        label = self._label(kind)
         name = Chip(
             Slot(self.row.id, ROW, "name"),
             ChipEditor.NAME,

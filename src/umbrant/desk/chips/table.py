@@ -410,7 +410,11 @@ class ChipTable(PaintedTable):
     def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:
         key = event.key()
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.focus_chip(1 if key == Qt.Key.Key_Right else -1)
+            if key == Qt.Key.Key_Right:
+                step = 1
+            else:
+                step = -1
+            self.focus_chip(step)
         elif (
             key in (Qt.Key.Key_Up, Qt.Key.Key_Down)
             and chip.editor is ChipEditor.NUMBER

@@ -245,13 +245,10 @@ class Takes(QObject):
             # waits for a multiple of.
             self._look_clock.start()
             before = self._compared_with()
-            self._loader.request(
-                Load(
-                    path,
-                    before.loaded.take if before is not None else None,
-                    is_live=True,
-                )
-            )
+            other = None
+            if before is not None:
+                other = before.loaded.take
+            self._loader.request(Load(path, other, is_live=True))
 
     def _load_failed(self, message: str) -> None:
         """A take, or a look at one, could not be read. Another look may be
@@ -328,9 +325,9 @@ class Takes(QObject):
     def _compared_with(self) -> NumberedTake | None:
         """The take that the one which is being rolled is compared with."""
         ordered = self._ordered
-        return (
-            ordered.parent if ordered is not None else None
-        ) or self._before
+        if ordered is not None and ordered.parent is not None:
+            return ordered.parent
+        return self._before
 
     def _rolled(self, reply: Reply) -> None:
         self._forget_look()
@@ -346,17 +343,17 @@ class Takes(QObject):
             return
         before = self._compared_with()
         is_branch = ordered is not None and ordered.parent is not None
+        other, against = None, ""
         if before is not None:
-            self._against[reply.take] = before.title
-        else:
-            self._against[reply.take] = ""
+            other, against = before.loaded.take, before.title
+        self._against[reply.take] = against
         expectations: tuple[NamedExpectation, ...] = ()
         if not is_branch:
             expectations = self.expectations()
         self._loader.request(
             Load(
                 reply.take,
-                before.loaded.take if before is not None else None,
+                other,
                 is_branch=is_branch,
                 compares=self.compares or is_branch,
                 expectations=expectations,

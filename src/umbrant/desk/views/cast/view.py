@@ -150,9 +150,11 @@ class CastDelegate(PaintedDelegate):
         view, layout = self._view, self._view.layout_at(index.row())
         palette = view.brushes.palette
         selected = index.row() == view.selected_index()
-        painter.fillRect(
-            cell, palette.selection if selected else palette.sheet
-        )
+        if selected:
+            ground = palette.selection
+        else:
+            ground = palette.sheet
+        painter.fillRect(cell, ground)
         if layout is not None:
             focused = None
             if selected:

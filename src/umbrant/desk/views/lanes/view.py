@@ -282,7 +282,11 @@ class LanesView(PaintedView):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._walk(1 if event.key() == Qt.Key.Key_Down else -1)
+            if event.key() == Qt.Key.Key_Down:
+                step = 1
+            else:
+                step = -1
+            self._walk(step)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             names_of = (
                 (row.kind, {each.name for each in row.players})

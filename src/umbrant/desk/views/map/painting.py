@@ -180,44 +180,56 @@ def _paint_box(
     palette: Palette,
 ) -> None:
     rect, running = placement.rect(box), box.row_id in look.running
+    _paint_outline(painter, box, look, rect, palette)
+    title = QRectF(rect)
+    if box.row_id in look.leads and not box.inside:
+        tones = palette.leads
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(tones[look.leads.index(box.row_id) % len(tones)])
+        dot = QPointF(rect.left() + 9, rect.center().y())
+        painter.drawEllipse(dot, 3.2, 3.2)
+        title.setLeft(rect.left() + 8)
+    painter.setFont(placement.title_font)
+    painter.setPen(palette.ink)
+    if running and not box.inside:
+        painter.setPen(palette.button_ink)
+    _paint_title(painter, box, title)
+    for inner in box.inside:
+        _paint_box(painter, inner, look, placement, palette)
+
+
+def _paint_outline(
+    painter: QPainter,
+    box: MapBox,
+    look: MapLook,
+    rect: QRectF,
+    palette: Palette,
+) -> None:
+    """The frame of a box and its ground: round for a state, twice for an end,
+    dashed for what stands for any state.
+    """
+    running = box.row_id in look.running
     round_ = 6.0
     if box.kind in (STATE, FINAL, HISTORY) and not box.inside:
         round_ = rect.height() / 2
-    if running and not box.inside:
+    if box.inside:
+        fill = palette.ground
+    elif running:
         fill = palette.running
     else:
         fill = palette.chip_fill
-    line = QPen(
-        palette.running if running else palette.chip_rule,
-        1.6 if running else 1.0,
-    )
+    line = QPen(palette.chip_rule, 1.0)
+    if running:
+        line = QPen(palette.running, 1.6)
     if box.from_any:
         line.setStyle(Qt.PenStyle.DashLine)
     if box.row_id == look.selected:
         line = QPen(palette.now, 2.2)
     painter.setPen(line)
-    painter.setBrush(fill if not box.inside else palette.ground)
+    painter.setBrush(fill)
     painter.drawRoundedRect(rect, round_, round_)
     if box.kind == FINAL:
         painter.drawRoundedRect(rect.adjusted(3, 3, -3, -3), round_, round_)
-    dotted = box.row_id in look.leads and not box.inside
-    if dotted:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(
-            palette.leads[look.leads.index(box.row_id) % len(palette.leads)]
-        )
-        painter.drawEllipse(
-            QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2
-        )
-    painter.setFont(placement.title_font)
-    if running and not box.inside:
-        ink = palette.button_ink
-    else:
-        ink = palette.ink
-    painter.setPen(ink)
-    _paint_title(painter, box, rect.adjusted(8 if dotted else 0, 0, 0, 0))
-    for inner in box.inside:
-        _paint_box(painter, inner, look, placement, palette)
 
 
 def _paint_title(painter: QPainter, box: MapBox, rect: QRectF) -> None:
@@ -249,15 +261,15 @@ def _paint_marks(painter: QPainter, box: MapBox, rect: QRectF) -> float:
     """Marks at the right of a box: that it has a guard, decorators, rows that
     are not shown. Returns how wide they are together.
     """
-    marks = [
-        *(["?"] if box.guarded else []),
-        *(
-            [f"×{box.decorators}" if box.decorators > 1 else "◦"]
-            if box.decorators
-            else []
-        ),
-        *([f"+{box.folded}"] if box.folded else []),
-    ]
+    marks = []
+    if box.guarded:
+        marks.append("?")
+    if box.decorators > 1:
+        marks.append(f"×{box.decorators}")
+    elif box.decorators:
+        marks.append("◦")
+    if box.folded:
+        marks.append(f"+{box.folded}")
     if box.w:
         wide = MARK_W * rect.width() / box.w
     else:

@@ -376,8 +376,10 @@ class Setting(DocumentLines):
                     called = (
                         f"{behavior.title} {number} {row.name or row.kind}"
                     )
-                    reads.extend([called] if key in uses.reads else [])
-                    writes.extend([called] if key in uses.writes else [])
+                    if key in uses.reads:
+                        reads.append(called)
+                    if key in uses.writes:
+                        writes.append(called)
         return reads, writes
 
     def _key_help(self, board: str, key: Key) -> str:

@@ -110,22 +110,14 @@ def _paint_area(
     """The shape of an area; one that is in the way of nothing is an outline on
     the ground.
     """
-    solid, open_ = (
-        area.blocks is Blocks.SIGHT_AND_WAY,
-        area.blocks is Blocks.NOTHING,
-    )
-    painter.setBrush(
-        Qt.BrushStyle.NoBrush
-        if open_
-        else palette.wall
-        if solid
-        else palette.water
-    )
-    if open_:
+    if area.blocks is Blocks.NOTHING:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(palette.faint, 1, Qt.PenStyle.DashLine))
-    elif solid:
+    elif area.blocks is Blocks.SIGHT_AND_WAY:
+        painter.setBrush(palette.wall)
         painter.setPen(QPen(palette.wall_rule, 1))
     else:
+        painter.setBrush(palette.water)
         painter.setPen(Qt.PenStyle.NoPen)
     painter.drawPolygon(outline)
 

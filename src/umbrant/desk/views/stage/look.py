@@ -155,21 +155,22 @@ def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
         if found is None:
             continue
         followed = _is_followed(view, member)
+        lead, label = None, ""
+        if not view.live and member.behavior is not None:
+            lead = view.desk.leading(member.name)
+        # One of many has no name beside it, unless it is the one that is
+        # looked at.
+        if followed or member.name in shown:
+            label = _label(view, member, followed)
         yield BodyFigure(
             at=found[0],
             heading_deg=found[1],
             radius_m=member.body.radius_m,
             puppet=member.behavior is None,
-            lead=None
-            if view.live or member.behavior is None
-            else view.desk.leading(member.name),
+            lead=lead,
             followed=followed,
             said=_said(view, member.name),
-            # One of many has no name beside it, unless it is the one that is
-            # looked at.
-            label=_label(view, member, followed)
-            if followed or member.name in shown
-            else "",
+            label=label,
         )
 
 

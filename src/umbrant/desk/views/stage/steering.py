@@ -52,10 +52,11 @@ class Steering:
             found = live.place_of(live.puppet.name)
         if found is not None:
             across, up = to[0] - found[0][0], to[1] - found[0][1]
-            far = math.hypot(across, up) > NEAR_M
+            if math.hypot(across, up) <= NEAR_M:
+                across, up = 0.0, 0.0
             live.steer(
-                across if far else 0.0,
-                up if far else 0.0,
+                across,
+                up,
                 run=bool(modifiers & Qt.KeyboardModifier.ShiftModifier),
             )
 

@@ -63,6 +63,8 @@ FOLLOWED = 2.5
 """How much larger the stage is drawn when it begins to follow somebody."""
 PANNED = 40
 """How far a key moves the stage, in pixels."""
+CHOOSING_KEYS = {",": -1, "[": -1, ".": 1, "]": 1}
+"""Which handle each chooses, counted from the one that is chosen."""
 
 
 class StageView(PaintedView):
@@ -405,14 +407,8 @@ class StageView(PaintedView):
         elif step is not None:
             far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self._step(step, FAR_NUDGE_M if far else NUDGE_M)
-        elif event.key() in (
-            Qt.Key.Key_BracketLeft,
-            Qt.Key.Key_BracketRight,
-        ) or event.text() in (
-            ",",
-            ".",
-        ):
-            self._choose_next(-1 if event.text() in (",", "[") else 1)
+        elif event.text() in CHOOSING_KEYS:
+            self._choose_next(CHOOSING_KEYS[event.text()])
         elif self.arranging and event.key() in (
             Qt.Key.Key_Return,
             Qt.Key.Key_Enter,

@@ -173,13 +173,12 @@ class StudyDelegate(PaintedDelegate):
         is_faint = (
             not line.is_heading and line.found is None and line.share is None
         )
-        painter.setPen(
-            palette.refused
-            if is_odd
-            else palette.dim
-            if is_faint and line.row_id
-            else palette.ink
-        )
+        if is_odd:
+            painter.setPen(palette.refused)
+        elif is_faint and line.row_id:
+            painter.setPen(palette.dim)
+        else:
+            painter.setPen(palette.ink)
         if not line.is_heading:
             wide = box.width() - 14
         else:

@@ -20,7 +20,8 @@ from PySide6.QtWidgets import QApplication
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.language.check import faults
-from umbrant.catalog.language.reading import SMALL, typed_condition
+from umbrant.catalog.language.phrase_tokens import SMALL
+from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.validation import open_project
 from umbrant.cli import main
 from umbrant.desk.chips.filling import filled

@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from umbrant.catalog.kind import Catalog
-from umbrant.catalog.language.reading import Names, typed_condition
+from umbrant.catalog.language.reading import typed_condition
+from umbrant.catalog.language.sense_phrases import Names
 from umbrant.desk.views.machine_table.cells import TriggerColumn
 from umbrant.model.behaviors import Behavior, Event, Key, Row
 from umbrant.model.documents import Project

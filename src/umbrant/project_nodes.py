@@ -152,40 +152,35 @@ def _read(
         if isinstance(node, ast.FunctionDef) and any(
             _declares(each) for each in node.decorator_list
         ):
-            try:
-                kinds.append(
-                    replace(_declared(node), own=path, own_line=node.lineno)
-                )
-            except DeclarationError as error:
-                problems.append(
-                    Problem(
-                        path,
-                        "",
-                        f"line {node.lineno}: {error}.",
-                        "Mend the declaration.",
-                    )
-                )
-            except (
-                ValueError,
-                TypeError,
-                KeyError,
-                AttributeError,
-                RecursionError,
-            ) as error:
-                what = printable(str(error)) or type(error).__name__
-                message = (
-                    f"line {node.lineno}: `{printable(node.name, 40)}` cannot be read "
-                    f"without running it ({what})."
-                )
-                problems.append(
-                    Problem(
-                        path,
-                        "",
-                        message,
-                        "Write plain values and the types of umbrant.nodes there.",
-                    )
-                )
+            found = _kind_of(node, path)
+            if isinstance(found, Problem):
+                problems.append(found)
+            else:
+                kinds.append(found)
     return tuple(kinds), tuple(problems)
+
+
+def _kind_of(node: ast.FunctionDef, path: str) -> Kind | Problem:
+    """The kind that a function declares, or why it cannot be read."""
+    try:
+        return replace(_declared(node), own=path, own_line=node.lineno)
+    except DeclarationError as error:
+        message = f"line {node.lineno}: {error}."
+        return Problem(path, "", message, "Mend the declaration.")
+    except (
+        ValueError,
+        TypeError,
+        KeyError,
+        AttributeError,
+        RecursionError,
+    ) as error:
+        what = printable(str(error)) or type(error).__name__
+        message = (
+            f"line {node.lineno}: `{printable(node.name, 40)}` cannot be "
+            f"read without running it ({what})."
+        )
+        remedy = "Write plain values and the types of umbrant.nodes there."
+        return Problem(path, "", message, remedy)
 
 
 def _declares(node: ast.expr) -> bool:

@@ -13,12 +13,12 @@ from umbrant.comparing.comparison import ranges_apart
 from umbrant.model.documents import Project
 from umbrant.model.staging import CueAction
 from umbrant.model.values import Document, number_text
-from umbrant.nearest.candidates import (
+from umbrant.nearest.candidate import (
     ArrangementCandidate,
     Candidate,
-    ChangeCandidates,
     NumberCandidate,
 )
+from umbrant.nearest.candidates import ChangeCandidates
 from umbrant.nearest.places import (
     Arrangement,
     ConditionNumber,

@@ -7,20 +7,16 @@ from functools import cached_property
 
 from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.model.behaviors import targets_of
-from umbrant.model.kind_ids import ON_ENTER, UTILITY
+from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.change_report import ChangeReport
 from umbrant.reasons.decision_changes import lead_at
 from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.machine_report import (
     entered_bits,
-    machine_of,
     waiting_lines,
-    waits_for,
 )
+from umbrant.reasons.not_running import NotRunningReport
 from umbrant.reasons.row_report import Bits
-from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import (
     Answer,
     AnswerLine,
@@ -35,10 +31,10 @@ from umbrant.reasons.sentences import (
     parted,
 )
 from umbrant.reasons.tick_steps import TickReport
-from umbrant.take.record import Outcome, RowRecord, RowState
+from umbrant.take.record import Outcome, RowState
 
 
-class Explainer(ChangeReport):
+class Explainer(NotRunningReport):
     """Answers questions about one agent of a take. Raises KeyError if the take
     has no such agent.
     """
@@ -163,10 +159,6 @@ class Explainer(ChangeReport):
         runs, claims = parted((*bits, *self.ended(row_id, tick)))
         return AnswerLine("", "", runs, claims=claims)
 
-    def scores(self, utility: str) -> Scores:
-        """The scores of a utility's options."""
-        return Scores(self, utility)
-
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and
         when it last ran.
@@ -232,119 +224,6 @@ class Explainer(ChangeReport):
             *reason.claims,
         ]
         return self.names.line(row_id, bits, Tone.NO)
-
-    # machines and utilities
-
-    def _in_the_way(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """Why a row whose parent runs does not run itself."""
-        family, parent = self.family(row_id), self.outline.parent[row_id]
-        if family is Family.OPTION and parent is not None:
-            record, scored = (
-                self.record.row(row_id),
-                list(self.scores(parent).why_not(row_id, tick)),
-            )
-            # A refusal comes before the scores: an option that is refused does
-            # not win with any of them.
-            if record.refusal_at(tick) or record.span_at(tick) or not scored:
-                yield self.names.line(
-                    row_id, self.tried(row_id, tick), Tone.NO
-                )
-            yield from scored
-        elif family is Family.TRANSITION:
-            yield self.names.line(
-                row_id,
-                waits_for(self, self.behavior.row(row_id), tick),
-                Tone.NO,
-            )
-        elif family is Family.CONSIDERATION and parent is not None:
-            yield self._considered(row_id, parent, tick)
-        elif family is Family.HOOK and parent is not None:
-            when = "left"
-            if self.behavior.row(row_id).kind == ON_ENTER:
-                when = "entered"
-            bits: list[Bit] = [
-                " is done only as ",
-                self.names.bit(parent),
-                f" is {when}.",
-            ]
-            yield self.names.line(row_id, bits, Tone.NO)
-        elif family is Family.STATE and parent is not None:
-            # A machine that is delayed has no active state, and a lone state
-            # no transition to it.
-            lines = tuple(self._not_in_state(row_id, parent, tick))
-            yield from lines or (self._line_not(row_id, tick),)
-        else:
-            yield self._line_not(row_id, tick)
-
-    def _considered(self, row_id: str, option: str, tick: int) -> AnswerLine:
-        """What a consideration was when its option was scored last: it is no
-        row that runs.
-        """
-        gauge = self.record.row(row_id).gauge_at(tick)
-        bits: list[Bit] = [
-            " is considered when ",
-            self.names.bit(option),
-            " is scored",
-        ]
-        if gauge is not None:
-            if gauge.of is None:
-                known = "unknown"
-            else:
-                known = f"{gauge.of:.2f}"
-            bits.append(
-                f": its input was {known} last, worth {gauge.value:.2f}"
-            )
-        return self.names.line(row_id, [*bits, "."])
-
-    def _not_in_state(
-        self, row_id: str, parent: str, tick: int
-    ) -> Iterator[AnswerLine]:
-        """Which state is active instead, and which transitions would lead
-        here.
-        """
-        siblings = tuple(
-            each
-            for each in self.outline.children[parent]
-            if self.is_state(each)
-        )
-        active = self._running_or_ended(siblings, tick)
-        if active is not None:
-            yield self.names.line(
-                row_id,
-                [" is not active: ", self.names.bit(active), " is."],
-                Tone.NO,
-            )
-        machine = machine_of(self, row_id)
-        for each in self.outline.within(machine) if machine else ():
-            row = self.behavior.row(each)
-            leads_here = row_id in (
-                self.own_id(each, target) for target in targets_of(row)
-            )
-            if self.family(each) is not Family.TRANSITION or not leads_here:
-                continue
-            source = self.outline.parent[each]
-            if (
-                source is not None
-                and self.state_of(source, tick) is RowState.RUNNING
-            ):
-                yield self.names.line(
-                    each, waits_for(self, row, tick), Tone.NO
-                )
-            elif source is not None:
-                bits = [
-                    TextRun(" leads here, but only from "),
-                    self.names.bit(source),
-                    TextRun(", which is not active."),
-                ]
-                yield self.names.line(each, bits, Tone.NO)
-
-    def _table_about(self, row_id: str, tick: int) -> ScoreTable | None:
-        parent = self.outline.parent[row_id]
-        if self.family(row_id) is not Family.OPTION or parent is None:
-            return None
-        return self.scores(parent).table(
-            tick, self._running_or_ended(self.outline.children[parent], tick)
-        )
 
     def _wrapped(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """What the decorators of a row that runs go by: time left, counts, the
@@ -506,20 +385,6 @@ class Explainer(ChangeReport):
             child, [*bits, *self.how_far(inner, tick), "."], Tone.YES
         )
 
-    def _rests(self, child: str, parent: str, tick: int) -> Bits:
-        """What became of a child that ran in parallel and ended first, and
-        what it waits for.
-        """
-        yield from self.tried(child, tick)
-        record, kind = self.record.row(child), self.composite(parent)
-        is_tried = (
-            record.span_at(tick)
-            or record.refusal_at(tick)
-            or self.behavior.row(child).muted
-        )
-        if kind is not None and kind.rests and not is_tried:
-            yield f" It {kind.rests}."
-
     def _off_stage(self, tick: int) -> Iterator[AnswerLine]:
         """That the agent's body is not on the stage at a tick, and which cue
         brings it on.
@@ -561,148 +426,7 @@ class Explainer(ChangeReport):
             root = self.outline.tops[0]
             yield self.names.line(root, self.tried(root, tick), Tone.NO)
 
-    # what does not run
-
-    def _line_not(self, row_id: str, tick: int) -> AnswerLine:
-        """The first thing in the way of a row whose parent runs, or which is
-        the root.
-        """
-        record = self.record.row(row_id)
-        if (
-            self.behavior.row(row_id).muted
-            or record.refusal_at(tick)
-            or record.span_at(tick)
-        ):
-            return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
-        parent = self.outline.parent[row_id]
-        if parent is None:
-            return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
-        siblings = self.outline.children[parent]
-        ran, order = self._running_or_ended(siblings, tick), self.order(parent)
-        if order is ChildOrder.TOGETHER:
-            return self.names.line(
-                row_id, self._rests(row_id, parent, tick), Tone.NO
-            )
-        # Nothing ran in its place, so what became of it when it was last tried
-        # is all there is.
-        if ran is None:
-            return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
-        if order is ChildOrder.DRAWN:
-            return self.names.line(
-                row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO
-            )
-        # What runs before it in the order has to move on first; what runs
-        # after it does so because this one failed or was refused.
-        if siblings.index(ran) < siblings.index(row_id):
-            return self.names.line(
-                row_id, self._waits_for(ran, parent, tick), Tone.NO
-            )
-        return self.names.line(
-            row_id, self._passed(row_id, ran, tick), Tone.NO
-        )
-
-    def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
-        kind = self.composite(parent)
-        yield " comes after "
-        yield self.names.bit(ran)
-        yield f", and is tried only when that {kind.moves_on if kind else 'has ended'}. "
-        yield self.names.bit(ran)
-        if self.state_of(ran, tick) is RowState.RUNNING:
-            yield " is running"
-            yield from self.how_far(ran, tick)
-            yield "."
-        else:
-            yield from self.ended(ran, tick)
-
-    def _not_drawn(
-        self, row_id: str, parent: str, ran: str, tick: int
-    ) -> Bits:
-        """Of a row whose turn is drawn."""
-        if self._in_this_round(row_id, parent, tick):
-            yield from self.tried(row_id, tick)
-            yield " It is drawn again when "
-            yield self.names.bit(parent)
-            yield " is entered anew."
-        else:
-            yield " has not been drawn: "
-            yield self.names.bit(ran)
-            yield " was, and the next is drawn only when that fails."
-
-    def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
-        """A line about a row that was tried before the running one and is not
-        evaluated now.
-        """
-        yield from self.tried(row_id, tick)
-        if self._succeeded_before(row_id, tick):
-            return
-        if self.state_of(ran, tick) is not RowState.RUNNING:
-            return
-        guard = self.behavior.row(row_id).guard
-        yield " While "
-        yield self.names.bit(ran)
-        if guard is None or not guard.watch.take_over:
-            yield " runs it is not asked again: it has no guard that watches for a take-over."
-        else:
-            yield (
-                " runs its guard is asked at each tick; it has said yes all along, "
-                "and must turn to yes to take over."
-            )
-
-    def _last_ran(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """When a row ran last, or that it has not run so far; nothing of what
-        never runs.
-        """
-        if self.family(row_id) is Family.CONSIDERATION:
-            return
-        span = self.record.row(row_id).last_span(tick)
-        if self.family(row_id) is Family.TRANSITION:
-            text = " has not fired before in this take."
-            if span is not None:
-                text = (
-                    f" last fired at {self.header.seconds(span.start):.2f} s."
-                )
-            yield self.names.line(row_id, [text])
-        elif span is None:
-            yield self.names.line(
-                row_id, [" has not run before in this take."]
-            )
-        elif span.end is not None and span.end < tick:
-            how = {Outcome.SUCCESS: "success", Outcome.FAILURE: "failure"}.get(
-                span.outcome or Outcome.STOPPED
-            )
-            start, end = (
-                self.header.seconds(span.start),
-                self.header.seconds(span.end),
-            )
-            ending = "was stopped"
-            if how:
-                ending = f"ended with {how}"
-            if start < end:
-                ran = f"from {start:.2f} to {end:.2f} s"
-            else:
-                ran = f"at {start:.2f} s"
-            yield self.names.line(row_id, [f" last ran {ran} and {ending}."])
-
     # small things
-
-    def _succeeded_before(self, row_id: str, tick: int) -> bool:
-        span = self.record.row(row_id).last_span(tick)
-        return span is not None and span.outcome is Outcome.SUCCESS
-
-    def _in_this_round(self, row_id: str, parent: str, tick: int) -> bool:
-        """Whether a row has been tried since the row around it was last
-        entered.
-        """
-        around, record = (
-            self.record.row(parent).last_span(tick),
-            self.record.row(row_id),
-        )
-        last = (record.last_span(tick), record.last_refusal(tick))
-        # What is older than that belongs to an earlier round, whatever it
-        # says.
-        return around is not None and any(
-            each is not None and each.start >= around.start for each in last
-        )
 
     def _down(self, level: tuple[str, ...], tick: int) -> tuple[str, ...]:
         """The rows that ran at a tick, from one of these siblings down; of
@@ -729,39 +453,6 @@ class Explainer(ChangeReport):
             found.append(inner)
             level = self.outline.children[inner]
         return tuple(found)
-
-    def _running_or_ended(
-        self, row_ids: tuple[str, ...], tick: int
-    ) -> str | None:
-        """The sibling that ran at a tick; of several that ended within it, the
-        one entered last.
-        """
-        covered = [
-            (self._rank(self.record.row(row_id), tick), row_id)
-            for row_id in row_ids
-        ]
-        best = max(
-            covered, key=lambda each: each[0], default=((-1, -1, -1), "")
-        )
-        if best[0][0] >= 0:
-            return best[1]
-        return None
-
-    def _rank(self, record: RowRecord, tick: int) -> tuple[int, int, int]:
-        """What sorts rows by how much they say of a tick: those that run on
-        after it, then those that ended by themselves, then those that were
-        stopped; of equals the last by the order of steps.
-        """
-        span = record.span_at(tick)
-        if span is None:
-            return -1, -1, -1
-        if span.end is None or span.end > tick:
-            return 2, span.start, span.start_step
-        return (
-            int(span.outcome is not Outcome.STOPPED),
-            span.start,
-            span.end_step,
-        )
 
 
 def _tells_end(line: AnswerLine, row_id: str) -> bool:

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from enum import StrEnum
 
 from umbrant.take.reader import Take
-from umbrant.take.record import AgentRecord, RowRecord
+from umbrant.take.record import AgentRecord, AtomStep, RowRecord
 from umbrant.take.stored import Float32Array
 
 ExportLine = dict[str, object]
@@ -151,6 +151,28 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
         yield _line(tick, name, "notice", part=what, cause=cause.json)
 
 
+def _sensed_line(
+    name: str, row_id: str, part: str, sensed: AtomStep
+) -> ExportLine:
+    """What an atom of a condition found; no value where it was passed over."""
+    tick, step, atom, found = sensed
+    value, cause = None, None
+    if found is not None:
+        value = [found.truth, found.left, found.right]
+        if found.cause:
+            cause = found.cause.json
+    return _line(
+        tick,
+        name,
+        "sensed",
+        row=row_id,
+        part=f"{part} {atom}".strip(),
+        value=value,
+        cause=cause,
+        step=step,
+    )
+
+
 def _row_lines(
     name: str, row_id: str, record: RowRecord
 ) -> Iterator[ExportLine]:
@@ -180,23 +202,8 @@ def _row_lines(
                 step=refusal.step,
             )
     for part, steps in record.atom_steps.items():
-        for tick, step, atom, found in steps:
-            value = (
-                None
-                if found is None
-                else [found.truth, found.left, found.right]
-            )
-            cause = found.cause.json if found and found.cause else None
-            yield _line(
-                tick,
-                name,
-                "sensed",
-                row=row_id,
-                part=f"{part} {atom}".strip(),
-                value=value,
-                cause=cause,
-                step=step,
-            )
+        for step in steps:
+            yield _sensed_line(name, row_id, part, step)
     for part, gauges in record.gauges.items():
         for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):
             value = [gauge.measured.value, gauge.value, gauge.of, gauge.about]

@@ -154,6 +154,46 @@ def read_take(path: Path, only: str | None = None) -> Take:
     return take
 
 
+def _by_thing(
+    found: Mapping[str, Float32Array],
+) -> tuple[dict[str, Float32Array], dict[str, dict[str, Float32Array]]]:
+    """The levels of props, and the numbers of bodies, which stand in one table
+    with them.
+    """
+    levels: dict[str, Float32Array] = {}
+    body_numbers: dict[str, dict[str, Float32Array]] = {}
+    for name, numbers in found.items():
+        body, dot, number = name.partition(NUMBER_OF)
+        if dot:
+            body_numbers.setdefault(body, {})[number] = numbers
+        else:
+            levels[name] = numbers
+    return levels, body_numbers
+
+
+def _read_props(file: sqlite3.Connection) -> dict[str, Changes[PropPlace]]:
+    """Where each prop is, and who carries it."""
+    props: dict[str, Changes[PropPlace]] = {}
+    for prop, tick, x, y, carrier in stored_rows(
+        file,
+        "prop",
+        prop=str,
+        tick=int,
+        x=float,
+        y=float,
+        carrier=(str, type(None)),
+    ):
+        where = f"where {prop[:40]} is"
+        at = decoded(where, plain_point, (x, y))
+        add_change(
+            props.setdefault(prop, Changes()),
+            tick,
+            PropPlace(at, carrier),
+            where,
+        )
+    return props
+
+
 def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     check_tables(file, META_TABLE)
     meta = dict(stored_rows(file, "meta", name=str, value=str))
@@ -188,34 +228,10 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     memory = DecodedValues(path.stat().st_size)
     flat = _arrays(file, "pose", "agent", "poses", 3, ticks, memory)
     poses = {name: numbers.reshape(-1, 3) for name, numbers in flat.items()}
-    levels: dict[str, Float32Array] = {}
-    body_numbers: dict[str, dict[str, Float32Array]] = {}
-    for name, found in _arrays(
-        file, "level", "prop", "levels", 1, ticks, memory
-    ).items():
-        body, dot, number = name.partition(NUMBER_OF)
-        if dot:
-            body_numbers.setdefault(body, {})[number] = found
-        else:
-            levels[name] = found
-    props: dict[str, Changes[PropPlace]] = {}
-    for prop, tick, x, y, carrier in stored_rows(
-        file,
-        "prop",
-        prop=str,
-        tick=int,
-        x=float,
-        y=float,
-        carrier=(str, type(None)),
-    ):
-        where = f"where {prop[:40]} is"
-        at = decoded(where, plain_point, (x, y))
-        add_change(
-            props.setdefault(prop, Changes()),
-            tick,
-            PropPlace(at, carrier),
-            where,
-        )
+    levels, body_numbers = _by_thing(
+        _arrays(file, "level", "prop", "levels", 1, ticks, memory)
+    )
+    props = _read_props(file)
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
     notices = nobody.notices
     return Take(

@@ -158,60 +158,56 @@ def new_project(title: str) -> Project:
         ("look", "beat", "look_about", "Look about", {"duration": 2.0}, ""),
         ("back", "beat", "move_to", "Back to the well", back, ""),
     )
-    body = Body(stats={"health": Stat()})
-    keys = (
+    guard = behavior_from(Template("", "", steps), "guard", "Guard", "guard")
+    return Project(
+        cover=Cover(title=title, scenario="day"),
+        behaviors=(guard,),
+        blackboards=(_GUARD_KEYS,),
+        stages=(_YARD,),
+        scenarios=(_DAY,),
+    )
+
+
+_GUARD_KEYS = Blackboard(
+    name="guard",
+    title="Guard",
+    keys=(
         Key(
             name="visitor",
             type=KeyType.AGENT,
             default="visitor",
             help="whom to watch for",
         ),
-    )
-    return Project(
-        cover=Cover(title=title, scenario="day"),
-        behaviors=(
-            behavior_from(Template("", "", steps), "guard", "Guard", "guard"),
+    ),
+)
+_HUT = Area(name="hut", corners=((10, 5), (14, 5), (14, 9), (10, 9)))
+_YARD = Stage(
+    name="yard",
+    title="Yard",
+    width_m=24,
+    height_m=14,
+    areas=(_HUT,),
+    places=(Place(name="gate", at=(20, 11)), Place(name="well", at=(4, 3))),
+)
+_CAN_BE_HURT = Body(stats={"health": Stat()})
+_DAY = Scenario(
+    name="day",
+    title="A day",
+    stage="yard",
+    cast=(
+        Member(
+            name="guard",
+            title="Guard",
+            behavior="guard",
+            start=(4, 3),
+            body=_CAN_BE_HURT,
         ),
-        blackboards=(Blackboard(name="guard", title="Guard", keys=keys),),
-        stages=(
-            Stage(
-                name="yard",
-                title="Yard",
-                width_m=24,
-                height_m=14,
-                areas=(
-                    Area(
-                        name="hut",
-                        corners=((10, 5), (14, 5), (14, 9), (10, 9)),
-                    ),
-                ),
-                places=(
-                    Place(name="gate", at=(20, 11)),
-                    Place(name="well", at=(4, 3)),
-                ),
-            ),
+        Member(
+            name="visitor",
+            title="Visitor",
+            start=(21, 3),
+            facing_deg=180,
+            body=_CAN_BE_HURT,
         ),
-        scenarios=(
-            Scenario(
-                name="day",
-                title="A day",
-                stage="yard",
-                cast=(
-                    Member(
-                        name="guard",
-                        title="Guard",
-                        behavior="guard",
-                        start=(4, 3),
-                        body=body,
-                    ),
-                    Member(
-                        name="visitor",
-                        title="Visitor",
-                        start=(21, 3),
-                        facing_deg=180,
-                        body=body,
-                    ),
-                ),
-            ),
-        ),
-    )
+    ),
+)

@@ -201,48 +201,13 @@ def _project(title: str, rows: Iterable[Row]) -> Project:
     greeting = (
         Row(id="hi", kind="say", name="Greet", args={"text": "Good evening"}),
     )
-    behaviors = (
-        Behavior(
-            name="example", title=title, blackboard="keys", rows=tuple(rows)
-        ),
-        Behavior(
-            name="barking", title="Barking", blackboard="keys", rows=_BARKING
-        ),
-        Behavior(
-            name="greeting", title="Greeting", blackboard="keys", rows=greeting
-        ),
-    )
-    npc = Member(
-        name=NPC,
-        title="NPC",
-        behavior="example",
-        group="guards",
-        start=(2.4, 3.0),
-        body=Body(stats={"strength": Stat(value=0.8, per_s=-0.02)}),
-    )
-    walk = tuple(
-        WalkPoint(at_s=at_s, to=to)
-        for at_s, to in (
-            (0.0, (10.5, 3.0)),
-            (4.0, (4.6, 1.6)),
-            (8.0, (10.5, 4.0)),
+    behaviors = tuple(
+        Behavior(name=name, title=called, blackboard="keys", rows=tuple(found))
+        for name, called, found in (
+            ("example", title, rows),
+            ("barking", "Barking", _BARKING),
+            ("greeting", "Greeting", greeting),
         )
-    )
-    visitor = Member(
-        name=VISITOR,
-        title="visitor",
-        group="people",
-        start=(10.5, 3.0),
-        facing_deg=180,
-        walk=walk,
-        body=Body(stats={"health": Stat()}),
-    )
-    dog = Member(
-        name="dog",
-        behavior="barking",
-        start=(11.2, 0.8),
-        facing_deg=180,
-        body=Body(radius_m=0.2),
     )
     cues = tuple(
         Cue(at_s=at_s, does=RaiseEvent(raises="bell")) for at_s in (2.0, 5.0)
@@ -253,7 +218,7 @@ def _project(title: str, rows: Iterable[Row]) -> Project:
         stage="yard",
         seconds=SECONDS,
         ticks_per_s=RATE,
-        cast=(npc, visitor, dog),
+        cast=_CAST,
         cues=cues,
     )
     return Project(
@@ -264,6 +229,42 @@ def _project(title: str, rows: Iterable[Row]) -> Project:
         scenarios=(scenario,),
         event_list=EventList(events=(Event(name="bell"),)),
     )
+
+
+_WALK = tuple(
+    WalkPoint(at_s=at_s, to=to)
+    for at_s, to in (
+        (0.0, (10.5, 3.0)),
+        (4.0, (4.6, 1.6)),
+        (8.0, (10.5, 4.0)),
+    )
+)
+_CAST = (
+    Member(
+        name=NPC,
+        title="NPC",
+        behavior="example",
+        group="guards",
+        start=(2.4, 3.0),
+        body=Body(stats={"strength": Stat(value=0.8, per_s=-0.02)}),
+    ),
+    Member(
+        name=VISITOR,
+        title="visitor",
+        group="people",
+        start=(10.5, 3.0),
+        facing_deg=180,
+        walk=_WALK,
+        body=Body(stats={"health": Stat()}),
+    ),
+    Member(
+        name="dog",
+        behavior="barking",
+        start=(11.2, 0.8),
+        facing_deg=180,
+        body=Body(radius_m=0.2),
+    ),
+)
 
 
 def _rows(kind: Kind) -> Iterable[Row]:
@@ -337,99 +338,85 @@ def _composite(kind: Kind) -> tuple[Row, ...]:
 
 def _machine(kind: Kind) -> tuple[Row, ...]:
     """Two states that lead to each other; the kind stands among them."""
-    is_machine = kind.family is Family.COMPOSITE
     top = "top"
-    if is_machine:
+    if kind.family is Family.COMPOSITE:
         top = SHOWN
-    rows = [
-        Row(id=top, kind="machine", name="Day"),
-        Row(
-            id="one",
-            under=top,
-            kind="state",
-            name="Watch",
-        ),
-        _wait("w1", "one", 1.0),
-    ]
-    two = Row(id="two", under=top, kind="state", name="Pause")
-    back = Row(
-        id="back", under="two", kind="after", args={"time": 1.2, "to": "one"}
-    )
-    on = Row(
-        id="on", under="one", kind="after", args={"time": 1.5, "to": "two"}
-    )
     shown = Row(id=SHOWN, under="one", kind=kind.id, args=_args(kind))
     if kind.family is Family.TRANSITION:
-        return (*rows, shown, two, _wait("w2", "two", 1.0), back)
+        return (*_watch(top), shown, *_pause(top))
     if kind.family is Family.HOOK:
-        count = Row(
-            id="c1",
-            under=SHOWN,
-            kind="count",
-            args={"key": KeyRef(key="count")},
-        )
-        return (*rows, shown, count, on, two, _wait("w2", "two", 1.0), back)
+        args = {"key": KeyRef(key="count")}
+        count = Row(id="c1", under=SHOWN, kind="count", args=args)
+        return (*_watch(top), shown, count, _to_pause("two"), *_pause(top))
     if kind.id == FINAL:
         end = shown.model_copy(update={"under": top, "name": "Over"})
-        return (
-            *rows,
-            on.model_copy(update={"args": {"time": 1.5, "to": SHOWN}}),
-            end,
-        )
+        return (*_watch(top), _to_pause(SHOWN), end)
     if kind.id == HISTORY:
-        outer = Row(id="outer", under=top, kind="state", name="Busy")
-        inside = []
-        for each in rows[1:]:
-            if each.under == top:
-                each = each.model_copy(update={"under": "outer"})
-            inside.append(each)
-        away = Row(id="away", under=top, kind="state", name="Startled")
-        return (
-            rows[0],
-            outer,
-            *inside,
-            on,
-            two.model_copy(update={"under": "outer"}),
-            _wait("w2", "two", 1.0),
-            back,
-            shown.model_copy(update={"under": "outer", "name": "As before"}),
-            Row(
-                id="off",
-                under="outer",
-                kind="on_event",
-                args={"event": "bell", "to": "away"},
-            ),
-            away,
-            _wait("w3", "away", 0.6),
-            Row(
-                id="again",
-                under="away",
-                kind="after",
-                args={"time": 0.8, "to": SHOWN},
-            ),
-        )
+        return _machine_with_history(shown)
     if kind.id == REGIONS:
-        mouth = Row(id="mouth", under=SHOWN, kind="state", name="Mouth")
-        legs = Row(id="legs", under=SHOWN, kind="state", name="Legs")
-        both = Row(id=SHOWN, under=top, kind="regions", name="Both")
-        go = Row(
-            id="go",
-            under="legs",
-            kind="move_to",
-            args={"target": PlaceRef(place="door")},
-        )
-        return (rows[0], both, mouth, _say("hm", "mouth", "Hm hm"), legs, go)
+        return _machine_with_regions(top)
+    pause = "two"
     if kind.id == STATE:
-        state = two.model_copy(update={"id": SHOWN})
-    else:
-        state = two
-    on = on.model_copy(update={"args": {"time": 1.5, "to": state.id}})
+        pause = SHOWN
+    return (*_watch(top), _to_pause(pause), *_pause(top, pause))
+
+
+def _watch(top: str, under: str = "") -> tuple[Row, ...]:
+    """A machine and its first state."""
     return (
-        *rows,
-        on,
-        state,
-        _wait("w2", state.id, 1.0),
-        back.model_copy(update={"under": state.id}),
+        Row(id=top, kind="machine", name="Day"),
+        Row(id="one", under=under or top, kind="state", name="Watch"),
+        _wait("w1", "one", 1.0),
+    )
+
+
+def _pause(under: str, state: str = "two") -> tuple[Row, ...]:
+    """Its second state, which leads back to the first."""
+    args = {"time": 1.2, "to": "one"}
+    return (
+        Row(id=state, under=under, kind="state", name="Pause"),
+        _wait("w2", state, 1.0),
+        Row(id="back", under=state, kind="after", args=args),
+    )
+
+
+def _to_pause(state: str) -> Row:
+    """What leads from the first state to the second."""
+    args = {"time": 1.5, "to": state}
+    return Row(id="on", under="one", kind="after", args=args)
+
+
+def _machine_with_history(shown: Row) -> tuple[Row, ...]:
+    """A state with states in it is left at the bell, and entered again where
+    it was left.
+    """
+    machine, *watch = _watch("top", "outer")
+    startled = {"event": "bell", "to": "away"}
+    again = {"time": 0.8, "to": SHOWN}
+    return (
+        machine,
+        Row(id="outer", under="top", kind="state", name="Busy"),
+        *watch,
+        _to_pause("two"),
+        *_pause("outer"),
+        shown.model_copy(update={"under": "outer", "name": "As before"}),
+        Row(id="off", under="outer", kind="on_event", args=startled),
+        Row(id="away", under="top", kind="state", name="Startled"),
+        _wait("w3", "away", 0.6),
+        Row(id="again", under="away", kind="after", args=again),
+    )
+
+
+def _machine_with_regions(top: str) -> tuple[Row, ...]:
+    """Two regions that run beside each other."""
+    door = {"target": PlaceRef(place="door")}
+    return (
+        Row(id=top, kind="machine", name="Day"),
+        Row(id=SHOWN, under=top, kind="regions", name="Both"),
+        Row(id="mouth", under=SHOWN, kind="state", name="Mouth"),
+        _say("hm", "mouth", "Hm hm"),
+        Row(id="legs", under=SHOWN, kind="state", name="Legs"),
+        Row(id="go", under="legs", kind="move_to", args=door),
     )
 
 

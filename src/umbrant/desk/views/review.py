@@ -31,6 +31,7 @@ from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.desk.widgets.theme import Palette
 from umbrant.expecting.expectation import BrokenExpectation
 from umbrant.model.documents import Dismissal, Project
+from umbrant.model.edits import Edit
 from umbrant.model.folder import NODES
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
@@ -293,6 +294,37 @@ class ReviewView(SentenceList):
             )
 
 
+def _fix_piece(finding: Finding, fix: Edit) -> SentencePiece:
+    """The chip that applies a fix."""
+    chip = FieldChip(
+        Slot(finding.key, ROW, "fix"),
+        ChipEditor.PICK,
+        None,
+        "fix",
+        put=lambda project, _: fix.apply(project),
+        offered=(Choice(fix.name, True, finding.rule.why),),
+        says=fix.name,
+    )
+    return SentencePiece(fix.name, PieceRole.CHIP, Pill.WRAP, chip, 1)
+
+
+def _dismiss_piece(finding: Finding) -> SentencePiece:
+    """The chip that dismisses a finding for a reason."""
+    chip = FieldChip(
+        Slot(finding.key, ROW, ""),
+        ChipEditor.PICK,
+        None,
+        "dismiss",
+        put=lambda project, reason: dismissed(project, finding, str(reason)),
+        offered=tuple(
+            Choice(reason, reason, "", "Dismiss, for") for reason in REASONS
+        ),
+        says=f"Dismiss: {finding.rule.title.lower()}",
+        help="do not tell of this any more; the reason is kept in the project",
+    )
+    return SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, chip, 2)
+
+
 def _pieces(finding: Finding) -> list[SentencePiece]:
     """A finding as a sentence: where, what, why, and what can be done."""
     document = (
@@ -311,42 +343,16 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
         SentencePiece(word, PieceRole.KIND)
         for word in finding.rule.why.split()
     ]
-    slot = Slot(finding.key, ROW, "")
     done = []
     if finding.fix is not None:
-        fix = finding.fix
-        choice = Choice(fix.name, True, finding.rule.why)
-        chip = FieldChip(
-            Slot(finding.key, ROW, "fix"),
-            ChipEditor.PICK,
-            None,
-            "fix",
-            put=lambda p, _: fix.apply(p),
-            offered=(choice,),
-            says=fix.name,
-        )
-        done.append(
-            SentencePiece(fix.name, PieceRole.CHIP, Pill.WRAP, chip, 1)
-        )
-    dismiss = FieldChip(
-        slot,
-        ChipEditor.PICK,
-        None,
-        "dismiss",
-        put=lambda project, reason: dismissed(project, finding, str(reason)),
-        offered=tuple(
-            Choice(reason, reason, "", "Dismiss, for") for reason in REASONS
-        ),
-        says=f"Dismiss: {finding.rule.title.lower()}",
-        help="do not tell of this any more; the reason is kept in the project",
-    )
+        done.append(_fix_piece(finding, finding.fix))
+    # What is found in a take goes with it, and a mistake in the documents
+    # stays one.
     if (
         finding.rule.subject is not Subject.TAKE
         and finding.rule is not PROBLEM
     ):
-        done.append(
-            SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2)
-        )
+        done.append(_dismiss_piece(finding))
     return [
         SentencePiece(weight, PieceRole.KIND),
         SentencePiece(where, PieceRole.NAME),

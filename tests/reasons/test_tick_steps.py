@@ -19,7 +19,8 @@ from umbrant.model.behaviors import Key, Row, Sharing, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, SetKey
 from umbrant.model.values import KeyType, Value
-from umbrant.reasons.tick_steps import StepKind, TickReport, TickStep
+from umbrant.reasons.tick_step import StepKind, TickStep
+from umbrant.reasons.tick_steps import TickReport
 from umbrant.rolling.roll import Play, header_of
 from umbrant.take.agent_writer import AgentWriter
 from umbrant.take.reader import Take, read_take

@@ -12,8 +12,9 @@ from umbrant.comparing.comparison import AgentComparison, TakeComparison
 from umbrant.comparing.parting import LAST_STEP, Difference, DifferenceKind
 from umbrant.model.staging import CueAction
 from umbrant.model.values import value_text
+from umbrant.reasons.cue_words import cue_text
 from umbrant.reasons.sentences import Answer, AnswerLine, TextRun
-from umbrant.reasons.tick_steps import at_tick, cue_text
+from umbrant.reasons.tick_step import at_tick
 from umbrant.reasons.why import Explainer
 from umbrant.take.header import Header
 from umbrant.take.reader import Take

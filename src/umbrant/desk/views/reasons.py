@@ -38,7 +38,7 @@ from umbrant.reasons.sentences import (
     TextRun,
     Tone,
 )
-from umbrant.reasons.tick_steps import TickStep
+from umbrant.reasons.tick_step import TickStep
 from umbrant.reasons.why import Explainer
 
 NUMBERS_WIDTH = 46

@@ -13,12 +13,7 @@ from tests.small import key, played, project, record, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Family
 from umbrant.desk.views.stage.candidates import candidates
-from umbrant.desk.views.stage.heard import (
-    SHOWN_S,
-    Moment,
-    events,
-    noises,
-)
+from umbrant.desk.views.stage.heard import SHOWN_S, Moment, events, noises
 from umbrant.desk.views.stage.look import (
     candidates_of,
     events_of,

@@ -8,7 +8,8 @@ import pytest
 
 from tests.small import played, project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.renaming import NamesDocument, rename_key, rename_used
+from umbrant.catalog.renaming.keys import rename_key
+from umbrant.catalog.renaming.used import NamesDocument, rename_used
 from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Behavior, Blackboard, Key, Row
 from umbrant.model.documents import Project

@@ -15,7 +15,7 @@ from tests.rolling.supervised import replies_to
 from tests.small import played, project, row
 from tests.take.test_pieces import tables
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.renaming import NamesDocument, rename_used
+from umbrant.catalog.renaming.used import NamesDocument, rename_used
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.documents import Project

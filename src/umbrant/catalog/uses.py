@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from umbrant.catalog.kind import Catalog
-from umbrant.catalog.renaming import NamesDocument, rename_key, rename_used
+from umbrant.catalog.renaming.keys import rename_key
+from umbrant.catalog.renaming.used import NamesDocument, rename_used
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.paths import Path, PathError, at

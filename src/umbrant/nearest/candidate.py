@@ -2,11 +2,7 @@
 
 from dataclasses import dataclass
 
-from umbrant.nearest.places import (
-    Arrangement,
-    CueTime,
-    NumberPlace,
-)
+from umbrant.nearest.places import Arrangement, CueTime, NumberPlace
 
 CUE_SHIFTS_S = (-1.0, 1.0, -5.0, 5.0)
 """By how much a cue's time is shifted."""

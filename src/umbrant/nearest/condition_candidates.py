@@ -19,7 +19,7 @@ from umbrant.catalog.language.tree import (
     walk,
 )
 from umbrant.catalog.params import Quantity
-from umbrant.catalog.renaming import extends
+from umbrant.catalog.renaming.keys import extends
 from umbrant.model.behaviors import BINDS, Key, Row, Sharing
 from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.staging import CueAction, RaiseEvent, SetKey

@@ -8,10 +8,7 @@ from umbrant.catalog.kind import ChildOrder, Family
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import ON_ENTER
 from umbrant.reasons.change_report import ChangeReport
-from umbrant.reasons.machine_report import (
-    machine_of,
-    waits_for,
-)
+from umbrant.reasons.machine_report import machine_of, waits_for
 from umbrant.reasons.row_report import Bits
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import (

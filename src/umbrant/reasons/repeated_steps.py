@@ -19,10 +19,7 @@ from umbrant.reasons.condition_report import ConditionReport
 from umbrant.reasons.row_report import Bits, RowReport
 from umbrant.reasons.sentences import Bit, Tone
 from umbrant.reasons.tick_step import StepKind, TickStep, Words, at_tick
-from umbrant.take.record import (
-    Refusal,
-    Span,
-)
+from umbrant.take.record import Refusal, Span
 
 
 class RepeatedSteps(RowReport):

@@ -20,13 +20,7 @@ from umbrant.reasons.repeated_steps import RepeatedSteps, cause_facts
 from umbrant.reasons.row_report import turned_text
 from umbrant.reasons.sentences import AnswerLine, TextRun, Tone
 from umbrant.reasons.tick_step import StepKind, TickStep, Words, at_tick
-from umbrant.take.record import (
-    AtomStep,
-    KeyWrite,
-    Outcome,
-    Span,
-    WriteStep,
-)
+from umbrant.take.record import AtomStep, KeyWrite, Outcome, Span, WriteStep
 
 
 class TickReport(RepeatedSteps):

@@ -11,10 +11,7 @@ from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_name
 from umbrant.reasons.decision_changes import lead_at
 from umbrant.reasons.gate_report import gauge_text
-from umbrant.reasons.machine_report import (
-    entered_bits,
-    waiting_lines,
-)
+from umbrant.reasons.machine_report import entered_bits, waiting_lines
 from umbrant.reasons.not_running import NotRunningReport
 from umbrant.reasons.row_report import Bits
 from umbrant.reasons.sentences import (

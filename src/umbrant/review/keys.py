@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from umbrant.catalog.references import ParamUse, key_references, param_uses
-from umbrant.catalog.renaming import extends
+from umbrant.catalog.renaming.keys import extends
 from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.kind_ids import USE_BEHAVIOR

@@ -21,11 +21,7 @@ from umbrant.catalog.language.phrase_tokens import (
     Match,
     Token,
 )
-from umbrant.catalog.language.sense_phrases import (
-    Names,
-    SenseReader,
-    words_of,
-)
+from umbrant.catalog.language.sense_phrases import Names, SenseReader, words_of
 from umbrant.catalog.language.tree import (
     Arithmetic,
     Comparison,

@@ -6,12 +6,7 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QObject, QPoint, QRectF, QTimer, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import (
-    QAbstractScrollArea,
-    QLabel,
-    QMenu,
-    QWidgetAction,
-)
+from PySide6.QtWidgets import QAbstractScrollArea, QLabel, QMenu, QWidgetAction
 
 from umbrant.catalog.language.check import Fault
 from umbrant.catalog.language.completion import (

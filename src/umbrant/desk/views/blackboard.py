@@ -12,11 +12,7 @@ from PySide6.QtCore import (
     Qt,
 )
 from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
-from PySide6.QtWidgets import (
-    QStyleOptionViewItem,
-    QTableView,
-    QWidget,
-)
+from PySide6.QtWidgets import QStyleOptionViewItem, QTableView, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.history_painting import INSET, paint_history

@@ -6,11 +6,8 @@ from collections.abc import Callable, Iterable, Sequence
 
 from umbrant.catalog.kind import Catalog
 from umbrant.catalog.params import Quantity
-from umbrant.catalog.renaming import (
-    NamesDocument,
-    rename_document,
-    rename_used,
-)
+from umbrant.catalog.renaming.documents import rename_document
+from umbrant.catalog.renaming.used import NamesDocument, rename_used
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.desk.chips.values import Choice
 from umbrant.desk.views.setting.fields import (

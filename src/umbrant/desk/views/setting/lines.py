@@ -10,11 +10,8 @@ from umbrant.catalog.params import Quantity
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.references import KeyReferences, key_references
-from umbrant.catalog.renaming import (
-    NamesDocument,
-    extends,
-    rename_key,
-)
+from umbrant.catalog.renaming.keys import extends, rename_key
+from umbrant.catalog.renaming.used import NamesDocument
 from umbrant.catalog.templates.behaviors import (
     TEMPLATES,
     Template,
@@ -34,21 +31,14 @@ from umbrant.desk.views.setting.documents import (
     SettingMemory,
     choices_of,
 )
-from umbrant.desk.views.setting.fields import (
-    Addition,
-    LineWriter,
-    SettingLine,
-)
+from umbrant.desk.views.setting.fields import Addition, LineWriter, SettingLine
 from umbrant.desk.views.setting.folding import in_groups
 from umbrant.desk.views.setting.scenario_lines import ScenarioLines
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.paths import Path, put
-from umbrant.model.staging import (
-    Blocks,
-    Stage,
-)
+from umbrant.model.staging import Blocks, Stage
 from umbrant.model.values import KeyType
 
 METRES = Quantity("m", 0, None, 0.1)

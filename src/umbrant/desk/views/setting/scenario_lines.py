@@ -6,10 +6,7 @@ from collections.abc import Iterator, Sequence
 from functools import partial
 
 from umbrant.catalog.params import Quantity
-from umbrant.catalog.renaming import (
-    NamesDocument,
-    rename_used,
-)
+from umbrant.catalog.renaming.used import NamesDocument, rename_used
 from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.desk.chips.values import Choice
@@ -20,11 +17,7 @@ from umbrant.desk.views.setting.adding import (
     literal,
 )
 from umbrant.desk.views.setting.documents import DocumentLines, choices_of
-from umbrant.desk.views.setting.fields import (
-    Addition,
-    LineWriter,
-    SettingLine,
-)
+from umbrant.desk.views.setting.fields import Addition, LineWriter, SettingLine
 from umbrant.desk.views.setting.folding import in_groups
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior

@@ -15,21 +15,24 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
-    QPen,
-    QPolygonF,
     QShowEvent,
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.decisions.field_place import (
+    DraggedBorder,
+    FieldPlace,
+    paint_axes,
+    paint_field,
+    short_name,
+)
 from umbrant.desk.views.decisions.running import RunningMap
 from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.mapping.axes import PLACES
 from umbrant.mapping.border_number import DIGITS, BorderNumber
-from umbrant.mapping.drawing import runs_inside
 from umbrant.mapping.field import STEPS, MapPicture
 from umbrant.mapping.worker import MapQuestion
 from umbrant.model.edits import Edit
@@ -115,7 +118,7 @@ class DecisionsView(PaintedView):
         picture = self.running.picture
         if picture is None:
             return "over two inputs"
-        return f"{_short(picture.x)} · {_short(picture.y)}"
+        return f"{short_name(picture.x)} · {short_name(picture.y)}"
 
     def progress(self) -> str:
         """How far the map is."""
@@ -249,10 +252,9 @@ class DecisionsView(PaintedView):
 
     def _take_up(self) -> None:
         picture = self.running.picture
-        self._image, self._lines = (
-            None,
-            _lines_of(picture) if picture is not None else [],
-        )
+        self._image, self._lines = None, []
+        if picture is not None:
+            self._lines = _lines_of(picture)
         if picture is not None and picture.grid:
             colours = [
                 self.colour_of(picture, at).rgb()
@@ -304,21 +306,18 @@ class DecisionsView(PaintedView):
         first = max(0, self.chosen - fit + 1)
         return range(first, min(len(self._lines), first + fit))
 
+    def _place(self) -> FieldPlace | None:
+        """Where the field is and what is in it; None without a map."""
+        picture = self.running.picture
+        if picture is None:
+            return None
+        return FieldPlace(picture, self.field())
+
     def to_pixels(
         self, picture: MapPicture, at: tuple[float, float]
     ) -> QPointF:
         """Where a pair of values is drawn."""
-        field = self.field()
-        across, up = (
-            (value - low) / (high - low)
-            for value, low, high in zip(
-                at, picture.low, picture.high, strict=True
-            )
-        )
-        return QPointF(
-            field.left() + field.width() * across,
-            field.bottom() - field.height() * up,
-        )
+        return FieldPlace(picture, self.field()).to_pixels(at)
 
     def parts(self) -> list[AccessiblePart]:
         """The lines beside the field, for a screen reader."""
@@ -345,8 +344,11 @@ class DecisionsView(PaintedView):
                 QRectF(self.rect()).adjusted(20, 0, -20, 0), flags, words
             )
             return
-        self._draw_field(painter, picture, self._image)
-        self._draw_axes(painter, picture)
+        place, dragged = FieldPlace(picture, self.field()), None
+        if self._held is not None:
+            dragged = DraggedBorder(self._held, self._dragged_to)
+        paint_field(painter, place, self._image, dragged, palette)
+        paint_axes(painter, place, LEFT, palette)
         for index in self._seen():
             self._draw_line(painter, picture, index, self.lines()[index])
         painter.setPen(palette.faint)
@@ -359,66 +361,6 @@ class DecisionsView(PaintedView):
         painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.progress())
         if self.hasFocus():
             draw_focus(painter, self, palette)
-
-    def _draw_field(
-        self, painter: QPainter, picture: MapPicture, image: QImage
-    ) -> None:
-        field, palette = self.field(), self.palette_
-        painter.save()
-        painter.setClipRect(field)
-        # A place stands in the middle of its cell: half of those at the edges
-        # is cut off.
-        half, flat = field.width() / STEPS / 2, field.height() / STEPS / 2
-        painter.drawImage(field.adjusted(-half, -flat, half, flat), image)
-        painter.setPen(QPen(palette.ink, 1.0))
-        for run in runs_inside(picture):
-            painter.drawPolyline(
-                QPolygonF([self.to_pixels(picture, each) for each in run])
-            )
-        if self._held is not None:
-            painter.setPen(QPen(palette.now, 2.0, Qt.PenStyle.DashLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPath(
-                self._border_path(picture, self._held, self._dragged_to)
-            )
-        x, y = picture.here
-        if x is not None and y is not None:
-            painter.setPen(QPen(palette.sheet, 1.5))
-            painter.setBrush(palette.now)
-            painter.drawEllipse(self.to_pixels(picture, (x, y)), 5, 5)
-        painter.restore()
-        painter.setPen(QPen(palette.dim, 1.0))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(field)
-
-    def _draw_axes(self, painter: QPainter, picture: MapPicture) -> None:
-        field, flag = self.field(), Qt.AlignmentFlag
-        painter.setPen(self.palette_.dim)
-        foot = QRectF(field.left(), field.bottom() + 2, field.width(), 14)
-        painter.drawText(foot, flag.AlignLeft, number_text(picture.low[0]))
-        painter.drawText(foot, flag.AlignRight, number_text(picture.high[0]))
-        painter.setPen(self.palette_.ink)
-        wide = QRectF(field.left(), field.bottom() + 2, field.width(), 14)
-        painter.drawText(wide, flag.AlignHCenter, _short(picture.x))
-        painter.save()
-        painter.translate(4, field.bottom())
-        painter.rotate(-90)
-        painter.drawText(
-            QRectF(0, 0, field.height(), 14),
-            flag.AlignHCenter,
-            _short(picture.y),
-        )
-        painter.restore()
-        painter.setPen(self.palette_.dim)
-        side = QRectF(0, field.top(), LEFT - 4, field.height())
-        painter.drawText(
-            side, flag.AlignRight | flag.AlignTop, number_text(picture.high[1])
-        )
-        painter.drawText(
-            side,
-            flag.AlignRight | flag.AlignBottom,
-            number_text(picture.low[1]),
-        )
 
     def _draw_line(
         self,
@@ -456,65 +398,16 @@ class DecisionsView(PaintedView):
             text,
         )
 
-    def _border_path(
-        self, picture: MapPicture, number: BorderNumber, value: float
-    ) -> QPainterPath:
-        """How the border of a number runs over the field, if it has a value."""
-        path, low, high = QPainterPath(), picture.low, picture.high
-        if number.axis == 0:
-            path.moveTo(self.to_pixels(picture, (value, low[1])))
-            path.lineTo(self.to_pixels(picture, (value, high[1])))
-        elif number.axis == 1:
-            path.moveTo(self.to_pixels(picture, (low[0], value)))
-            path.lineTo(self.to_pixels(picture, (high[0], value)))
-        elif number.centre is not None:
-            (x, y), middle = (
-                number.centre,
-                self.to_pixels(picture, number.centre),
-            )
-            edge = self.to_pixels(picture, (x + value, y + value)) - middle
-            path.addEllipse(middle, abs(edge.x()), abs(edge.y()))
-        return path
-
     # borders
 
     def border_at(self, pixel: QPointF) -> BorderNumber | None:
         """The number that makes the border near a pixel; None where none is
         near, or no single number makes it.
         """
-        picture, field = self.running.picture, self.field()
-        if picture is None or not picture.grid or not field.contains(pixel):
+        place = self._place()
+        if place is None:
             return None
-        (i, j), values = self._step_at(pixel), self._values_at(picture, pixel)
-        near = range(-1, 2)
-        around = {
-            picture.grid[min(STEPS, max(0, j + up))][
-                min(STEPS, max(0, i + across))
-            ]
-            for across in near
-            for up in near
-        }
-        found = (
-            each.number
-            for each in picture.borders
-            if each.number is not None and {each.one, each.other} <= around
-        )
-        # The same condition may make other stretches of the border by
-        # something else than its number, as a wall does in sight.
-        return next(
-            (each for each in found if self._runs_near(picture, each, values)),
-            None,
-        )
-
-    def _runs_near(
-        self,
-        picture: MapPicture,
-        number: BorderNumber,
-        values: tuple[float, float],
-    ) -> bool:
-        axis = number.axis or 0
-        step = (picture.high[axis] - picture.low[axis]) / STEPS
-        return abs(number.at(values) - number.value) <= 2 * step
+        return place.number_at(pixel)
 
     def set_number(self, number: BorderNumber, value: float) -> None:
         """Write another number into the condition that makes a border."""
@@ -535,37 +428,12 @@ class DecisionsView(PaintedView):
             Edit("Set", lambda project: place.put(project, value), merges)
         )
 
-    def _values_at(
-        self, picture: MapPicture, pixel: QPointF
-    ) -> tuple[float, float]:
-        field = self.field()
-        shares = (
-            (pixel.x() - field.left()) / field.width(),
-            (field.bottom() - pixel.y()) / field.height(),
-        )
-        x, y = (
-            low + (high - low) * min(1.0, max(0.0, share))
-            for share, low, high in zip(
-                shares, picture.low, picture.high, strict=True
-            )
-        )
-        return x, y
-
-    def _step_at(self, pixel: QPointF) -> tuple[int, int]:
-        """The place of the grid that is drawn at a pixel."""
-        field = self.field()
-        across = round((pixel.x() - field.left()) / field.width() * STEPS)
-        up = round((field.bottom() - pixel.y()) / field.height() * STEPS)
-        return min(STEPS, max(0, across)), min(STEPS, max(0, up))
-
     # events
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        picture = self.running.picture
-        if self._held is not None and picture is not None:
-            self._dragged_to = self._held.at(
-                self._values_at(picture, event.position())
-            )
+        place = self._place()
+        if self._held is not None and place is not None:
+            self._dragged_to = self._held.at(place.values_at(event.position()))
             self.desk.message.emit(
                 f"{number_text(self._held.value)} → {number_text(self._dragged_to)}"
             )
@@ -679,9 +547,10 @@ class DecisionsView(PaintedView):
                 return self.lines()[index].text
         if not field.contains(pixel):
             return ""
-        (x, y), (i, j) = self._values_at(picture, pixel), self._step_at(pixel)
+        place = FieldPlace(picture, field)
+        (x, y), (i, j) = place.values_at(pixel), place.step_at(pixel)
         label = picture.labels[picture.grid[j][i]]
-        return f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
+        return f"{short_name(picture.x)} {x:.2f}, {short_name(picture.y)} {y:.2f}: {label}"
 
 
 def _lines_of(picture: MapPicture) -> list[LegendLine]:
@@ -697,8 +566,3 @@ def _lines_of(picture: MapPicture) -> list[LegendLine]:
         for each in picture.borders
     }
     return [*found, *borders.values()]
-
-
-def _short(name: str) -> str:
-    """An input's name without the behavior that it is of."""
-    return name.rpartition("/")[2]

@@ -310,20 +310,9 @@ class Setting(DocumentLines):
             put=retype,
         ).careful()
         if key.type is KeyType.NUMBER:
-            say.optional_text(
-                "unit", "unit", empty="no unit"
-            ) if not key.unit else say.text("unit", "unit")
-            say.words("from").number("low", "lowest", empty="any").words(
-                "to"
-            ).number("high", "highest", empty="any")
+            self._number_key(say, key)
         if key.formula:
-            say.words("always").written(
-                "formula",
-                "formula",
-                self.project.keys_on(board.name),
-                editor=ChipEditor.FORMULA,
-                empty="…",
-            )
+            self._formula(say.words("always"), board, empty="…")
         else:
             self.value(say.words("at first"), "default", key)
         say.pick(
@@ -331,21 +320,9 @@ class Setting(DocumentLines):
             "who shares it",
             [Choice(_SCOPES[each], each) for each in Sharing],
         )
-        reads, writes = (
-            len(found) for found in self._touches(board.name, key.name)
-        )
-        words = "· used by no row"
-        if reads or writes:
-            words = f"· read by {_rows(reads)}, written by {_rows(writes)}"
-        say.words(words)
+        say.words(self._used_by(board, key))
         if not key.formula:
-            say.written(
-                "formula",
-                "formula",
-                self.project.keys_on(board.name),
-                editor=ChipEditor.FORMULA,
-                empty="no formula",
-            )
+            self._formula(say, board, empty="no formula")
         line = say.text(
             "help", "what it is for", empty="what is it for?"
         ).line(2, *additions)
@@ -371,6 +348,34 @@ class Setting(DocumentLines):
                     if key in uses.writes:
                         writes.append(called)
         return reads, writes
+
+    def _number_key(self, say: LineWriter, key: Key) -> None:
+        """The unit and the bounds of a number."""
+        if key.unit:
+            say.text("unit", "unit")
+        else:
+            say.optional_text("unit", "unit", empty="no unit")
+        say.words("from").number("low", "lowest", empty="any")
+        say.words("to").number("high", "highest", empty="any")
+
+    def _formula(
+        self, say: LineWriter, board: Blackboard, *, empty: str
+    ) -> None:
+        """The formula of a key, and what stands there without one."""
+        say.written(
+            "formula",
+            "formula",
+            self.project.keys_on(board.name),
+            editor=ChipEditor.FORMULA,
+            empty=empty,
+        )
+
+    def _used_by(self, board: Blackboard, key: Key) -> str:
+        """How many rows read and write a key, in words."""
+        reads, writes = map(len, self._touches(board.name, key.name))
+        if reads or writes:
+            return f"· read by {_rows(reads)}, written by {_rows(writes)}"
+        return "· used by no row"
 
     def _key_help(self, board: str, key: Key) -> str:
         """What a key is for, and who reads and writes it, by name."""

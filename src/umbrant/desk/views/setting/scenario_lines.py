@@ -3,6 +3,7 @@ besides.
 """
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 
 from umbrant.catalog.params import Quantity
@@ -341,34 +342,9 @@ class ScenarioLines(DocumentLines):
         groups = sorted({each.group for each in scenario.cast if each.group})
         match does:
             case RaiseEvent():
-                say.words("raise").pick(
-                    "raises",
-                    "event",
-                    [each.name for each in self.project.event_list.events],
-                )
-                say.words("to").pick(
-                    "to",
-                    "who hears it",
-                    [Choice("all", ""), *map(_same, [*names, *groups])],
-                )
+                self._raising(say, [*names, *groups])
             case SetKey():
-                say.words("set").optional_text(
-                    "sets", "key", empty="key"
-                ).words("to")
-                say.text("value", "value", read=literal)
-                say.pieces[-1] = type(say.pieces[-1])(
-                    value_text(does.value),
-                    say.pieces[-1].role,
-                    chip=say.pieces[-1].chip,
-                )
-                say.words("of").pick(
-                    "of",
-                    "whose key",
-                    [
-                        Choice("the world", None),
-                        *map(_same, [*names, *groups]),
-                    ],
-                )
+                self._setting(say, does, [*names, *groups])
             case MoveTo():
                 say.words("put").pick(
                     "moves",
@@ -395,14 +371,28 @@ class ScenarioLines(DocumentLines):
                 say.number("value", "value").words("of the body of")
                 say.pick("of", "whose number", [*names, *groups])
             case HoldResult():
-                say.words("hold row").pick(
-                    "holds", "row", _held_rows(self.project, scenario, does)
-                )
+                rows = _held_rows(self.project, scenario, does)
+                results = [each.value for each in HeldResult]
+                say.words("hold row").pick("holds", "row", rows)
                 say.words("of").pick("of", "whose row", names)
-                say.words("at").pick(
-                    "result", "result", [each.value for each in HeldResult]
-                )
+                say.words("at").pick("result", "result", results)
         line.pieces.extend(say.pieces)
+
+    def _raising(self, say: LineWriter, whom: list[str]) -> None:
+        """An event, and who hears it."""
+        events = [each.name for each in self.project.event_list.events]
+        say.words("raise").pick("raises", "event", events)
+        hearers = [Choice("all", ""), *map(_same, whom)]
+        say.words("to").pick("to", "who hears it", hearers)
+
+    def _setting(self, say: LineWriter, does: SetKey, whom: list[str]) -> None:
+        """A key, its value, and whose it is."""
+        say.words("set").optional_text("sets", "key", empty="key").words("to")
+        say.text("value", "value", read=literal)
+        shown = say.pieces[-1]
+        say.pieces[-1] = replace(shown, text=value_text(does.value))
+        owners = [Choice("the world", None), *map(_same, whom)]
+        say.words("of").pick("of", "whose key", owners)
 
 
 def _held_rows(

@@ -206,7 +206,10 @@ def _raised(words: Sequence[str], scope: ActionScope) -> RaiseEvent:
 
 def _moved(rest: str, scope: ActionScope) -> MoveTo:
     name, _, where = rest.partition(" ")
-    moved = _one_of([name] if name else [], scope.movable, "somebody to move")
+    names = []
+    if name:
+        names.append(name)
+    moved = _one_of(names, scope.movable, "somebody to move")
     return MoveTo(
         moves=moved,
         to=_point(where.strip().removeprefix("to ").strip(), scope),
@@ -231,7 +234,9 @@ def _point(text: str, scope: ActionScope) -> Point:
 def _held(words: Sequence[str], scope: ActionScope) -> HoldResult:
     row_id = _row_in(words[:1], scope)
     rest = [word for word in words[1:] if word != "at"]
-    result = RESULTS.get(rest[0].lower() if rest else "")
+    result = None
+    if rest:
+        result = RESULTS.get(rest[0].lower())
     if result is None:
         raise ActionError(
             "Say at what it is held: success, failure or refused."
@@ -374,7 +379,10 @@ def action_text(action: CueAction, behavior: Behavior | None = None) -> str:
     """
     match action:
         case SetKey(sets=name, value=value, of=of):
-            return f"{name}{f' of {of}' if of else ''} = {typed_value(value)}"
+            whose = ""
+            if of:
+                whose = f" of {of}"
+            return f"{name}{whose} = {typed_value(value)}"
         case SetNumber(changes=name, of=of, value=value):
             return f"{name} of {of} = {number_text(value)}"
         case MoveTo(moves=name, to=(x, y)):
@@ -385,16 +393,17 @@ def action_text(action: CueAction, behavior: Behavior | None = None) -> str:
             return f"drop {prop.name}"
         case TakeAway(removes=name):
             return f"take {name} away"
-    row = None
-    if behavior:
-        row = behavior.by_id.get(action.holds)
-    if behavior and row:
-        number = behavior.outline.number[action.holds]
-    else:
-        number = action.holds
+    number = _row_number(action.holds, behavior)
     if action.result is HeldResult.RELEASED:
         return f"release {number}"
     return f"hold {number} at {action.result}"
+
+
+def _row_number(row_id: str, behavior: Behavior | None) -> str:
+    """The number of a row; its id where the behavior has no such row."""
+    if behavior is None or row_id not in behavior.by_id:
+        return row_id
+    return behavior.outline.number[row_id]
 
 
 def typed_value(value: Value | None) -> str:

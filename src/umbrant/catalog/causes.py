@@ -149,11 +149,14 @@ class Cause:
         """The reverse of `plain`, after JSON has held it. Raises ValueError or
         KeyError on anything else.
         """
-        facts = {
-            name: tuple(fact) if isinstance(fact, list) else fact
-            for name, fact in data.items()
-            if name != "kind"
-        }
+        facts = {}
+        for name, fact in data.items():
+            if name == "kind":
+                continue
+            if isinstance(fact, list):
+                facts[name] = tuple(fact)
+            else:
+                facts[name] = fact
         return cls(data["kind"], facts)
 
     @classmethod

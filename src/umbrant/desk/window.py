@@ -368,7 +368,9 @@ class MainWindow(QMainWindow):
             said = ""
             if stop.condition:
                 said = f"{stop.agent} {stop.condition}"
-            self.settings.set_text(name, said if folder is not None else "")
+            if folder is None:
+                said = ""
+            self.settings.set_text(name, said)
 
         playback.stop_changed.connect(keep)
 

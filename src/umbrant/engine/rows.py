@@ -471,7 +471,10 @@ class LiveRow(Wrapper):
         return [*watched, *(task.timed for task in self._upkeep_tasks)]
 
     def after(self, me: Me, status: Status) -> Status:
-        self.leave(me, status, self.work.cause if status is FAILURE else None)
+        if status is FAILURE:
+            self.leave(me, status, self.work.cause)
+        else:
+            self.leave(me, status, None)
         return status
 
     def fail_unbound(self, me: Me, reason: Cause) -> Status:

@@ -335,10 +335,12 @@ def _sense_axis(
         raise AxisError(
             f"{name}: it is a node of the project's own, which decides by itself"
         )
-    words = [
-        each.value if isinstance(each, TextTerm) else source(each)
-        for each in tree.args
-    ]
+    words = []
+    for each in tree.args:
+        if isinstance(each, TextTerm):
+            words.append(each.value)
+        else:
+            words.append(source(each))
     words += [source(each) for _, each in tree.named]
     return SenseAxis(source(tree), low, high, tree.sense, tuple(words))
 

@@ -91,4 +91,7 @@ def _rows(old: Behavior, new: Behavior) -> Iterator[str]:
     }
     for what, count in counts.items():
         if count:
-            yield f"{count} row{'s' if count > 1 else ''} {what}"
+            plural = ""
+            if count > 1:
+                plural = "s"
+            yield f"{count} row{plural} {what}"

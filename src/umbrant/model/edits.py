@@ -483,13 +483,15 @@ def declare_key(project: Project, board: str, key: Key) -> Project:
     boards = []
     for each in project.blackboards:
         if each.name == board:
-            kept = tuple(
-                key if old.name == key.name else old for old in each.keys
-            )
-            if key.name in each.by_name:
-                keys = kept
-            else:
-                keys = (*each.keys, key)
+            kept = []
+            for old in each.keys:
+                if old.name == key.name:
+                    kept.append(key)
+                else:
+                    kept.append(old)
+            if key.name not in each.by_name:
+                kept.append(key)
+            keys = tuple(kept)
             each = each.model_copy(update={"keys": keys})
         boards.append(each)
     return project.model_copy(update={"blackboards": tuple(boards)})

@@ -74,4 +74,7 @@ def _escaped(character: str) -> str:
 def a_or_an(word: object) -> str:
     """A word with the article before it: `a number`, `an agent`."""
     text = str(word)
-    return f"{'an' if text[:1].lower() in 'aeiou' and text else 'a'} {text}"
+    article = "a"
+    if text[:1].lower() in "aeiou" and text:
+        article = "an"
+    return f"{article} {text}"

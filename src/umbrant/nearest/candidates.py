@@ -179,10 +179,11 @@ class ChangeCandidates(ConditionCandidates):
             row.decorators[index].kind if part != ROW else row.kind,
             *(*RUNS, Family.TRANSITION, Family.OPTION, Family.DECORATOR),
         )
-        param = None
+        param, value = None, args.get(name)
         if kind:
             param = kind.param(name)
-        value = args.get(name, param.default if param else None)
+        if param is not None:
+            value = args.get(name, param.default)
         # What comes from a key is changed at the key, which is a candidate of
         # its own.
         if (

@@ -328,7 +328,9 @@ class NearestSearch:
         they are one step apart.
         """
         was = candidate.was
-        step, sign = _step_of(was, helped), 1.0 if helped > was else -1.0
+        step, sign = _step_of(was, helped), 1.0
+        if helped <= was:
+            sign = -1.0
         while True:
             nearer = _step_back(failed, helped, step)
             if nearer is None:

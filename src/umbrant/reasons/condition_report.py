@@ -167,7 +167,9 @@ class ConditionReport:
             atom.right, self.catalog
         )
         left, right = distinct(met.left, met.right)
-        compared = f"{'' if met.truth else 'not '}{COMPARED[atom.sign]}"
+        compared = COMPARED[atom.sign]
+        if not met.truth:
+            compared = f"not {compared}"
         found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
         return f"{found}, {compared} {value_text(right, unit)}"
 

@@ -106,7 +106,10 @@ class RowReport(AgentContext):
         if ended:
             begins = ""
         if left_s > 1e-9:
-            yield f"it cools{begins}{ended}, and may start {'again ' if ended else ''}in "
+            again = ""
+            if ended:
+                again = "again "
+            yield f"it cools{begins}{ended}, and may start {again}in "
             yield seconds_text(left_s)
         else:
             yield f"it cooled{begins} until {until_s:.2f} s{ended}"

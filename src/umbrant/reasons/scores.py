@@ -533,11 +533,10 @@ def _shares(
 ) -> list[float]:
     if how == "product":
         lost = [abs(math.log(max(each, 1e-9))) for each in worths]
-    elif how == "minimum":
-        lost = [
-            1.0 if index == worths.index(min(worths)) else 0.0
-            for index in range(len(worths))
-        ]
+    elif how == "minimum" and worths:
+        # A minimum is lost by the first of the least alone.
+        lost = [0.0] * len(worths)
+        lost[worths.index(min(worths))] = 1.0
     else:
         lost = [
             worth * weight

@@ -139,7 +139,10 @@ class TickReport(RepeatedSteps):
         }
         if write.row_id:
             family, _ = part_index(write.part)
-            bits: Words = [f": its {family}" if family else "", text]
+            writer = ""
+            if family:
+                writer = f": its {family}"
+            bits: Words = [writer, text]
             if write.cause is not None:
                 bits = [
                     bits[0],

@@ -59,11 +59,13 @@ class ConsideredInput:
             tree = parse(self.text)
         except LanguageError:
             return frozenset()
-        return frozenset(
-            part.key if isinstance(part, KeyTerm) else source(part)
-            for part in walk(tree)
-            if isinstance(part, KeyTerm | SenseCall)
-        )
+        found = set()
+        for part in walk(tree):
+            if isinstance(part, KeyTerm):
+                found.add(part.key)
+            elif isinstance(part, SenseCall):
+                found.add(source(part))
+        return frozenset(found)
 
     def worth_of(self, value: float) -> float:
         """What another input would be worth."""
@@ -193,7 +195,9 @@ class UtilityDecision:
             stays = bonus
         else:
             stays = bid.bonus
-        return (bid.score_with(inputs) if inputs else bid.score) + stays
+        if inputs:
+            return bid.score_with(inputs) + stays
+        return bid.score + stays
 
     def winning_input(
         self, bid: Bid, considered: ConsideredInput

@@ -215,7 +215,8 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
             or row.under in reported
         ):
             # What is in a row that was reported would say the same once more.
-            reported.update({row.id} if row.under in reported else ())
+            if row.under in reported:
+                reported.add(row.id)
             continue
         spans = _each_tick(run, run.record(row.id).spans)
         if not spans:

@@ -231,10 +231,13 @@ def _compared(
     # By the first term, with the factor 1: so `2 * n > 4` and `n > 2` are
     # ranges of one value.
     first = terms[min(terms)]
-    value = " + ".join(
-        name if factor == first else f"{factor / first:g} * {name}"
-        for name, factor in sorted(terms.items())
-    )
+    parts = []
+    for name, factor in sorted(terms.items()):
+        if factor == first:
+            parts.append(name)
+        else:
+            parts.append(f"{factor / first:g} * {name}")
+    value = " + ".join(parts)
     bound = -constant / first
     return (Case({value: _range(sign if first > 0 else TURNED[sign], bound)}),)
 

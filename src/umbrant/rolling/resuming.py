@@ -385,10 +385,11 @@ def _without_conditions(row: Row) -> object:
     written = conditions_by_part(row, BUILTIN).values()
 
     def plain(args: Mapping[str, object]) -> dict[str, object]:
-        return {
-            name: "" if value in written else value
-            for name, value in args.items()
-        }
+        kept = dict(args)
+        for name, value in args.items():
+            if value in written:
+                kept[name] = ""
+        return kept
 
     guard = None
     if row.guard:

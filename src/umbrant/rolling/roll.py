@@ -153,7 +153,10 @@ class Play:
         # Poses are recorded before anybody decides: a take shows at a tick
         # what the agents saw when they decided in it, not what came of that.
         for body, pose in self._poses:
-            pose(body.place if body.here else None, body.heading_deg)
+            place = None
+            if body.here:
+                place = body.place
+            pose(place, body.heading_deg)
         for body in self._with_numbers:
             for name, stat in body.stats.items():
                 value = None

@@ -73,10 +73,13 @@ def play_batch(
             )
             for seed in seeds
         ]
-        return [
-            take if isinstance(take, str) else count_take(take)
-            for _, take in takes_of(orders, 1)
-        ]
+        counted: list[CountedTake | str] = []
+        for _, take in takes_of(orders, 1):
+            if isinstance(take, str):
+                counted.append(take)
+            else:
+                counted.append(count_take(take))
+        return counted
 
 
 def counted_on_cluster(

@@ -295,7 +295,11 @@ class GaugeChunk(ChunkBuffer):
         self._last = gauge
         self._now()
         self._values.append(gauge.value)
-        self._totals.append(math.nan if gauge.of is None else gauge.of)
+        if gauge.of is None:
+            total = math.nan
+        else:
+            total = gauge.of
+        self._totals.append(total)
         self._abouts.append(gauge.about)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:

@@ -249,10 +249,11 @@ def _csv(lines: Iterator[ExportLine]) -> str:
     writer.writerow(COLUMNS)
     for line in lines:
         values = [line.get(name) for name in COLUMNS]
-        writer.writerow(
-            [
-                json.dumps(value) if isinstance(value, list | tuple) else value
-                for value in values
-            ]
-        )
+        cells: list[object] = []
+        for value in values:
+            if isinstance(value, list | tuple):
+                cells.append(json.dumps(value))
+            else:
+                cells.append(value)
+        writer.writerow(cells)
     return out.getvalue()

@@ -83,7 +83,9 @@ def stored_rows(
     # The names of tables and columns are written in this package, never taken
     # from a file.
     select = f"SELECT rowid, {', '.join(columns)} FROM {table} ORDER BY rowid"  # noqa: S608
-    found = file.execute(META if table == "meta" else select)
+    if table == "meta":
+        select = META
+    found = file.execute(select)
     while rows := found.fetchmany(ROWS_AT_ONCE):
         # By columns, for a take has many rows and each check is then one call
         # for all of them.

@@ -172,10 +172,13 @@ class ConditionWriter:
             depth,
             line,
         )
-        found = [
-            "None" if literal(side) is not None else value
-            for side, value in ((tree.left, left), (tree.right, right))
-        ]
+        found = []
+        for side, value in ((tree.left, left), (tree.right, right)):
+            # What is written in the condition is in the documents already.
+            if literal(side) is not None:
+                found.append("None")
+            else:
+                found.append(value)
         self._report(f"({name}, {found[0]}, {found[1]}, {missing})", depth)
         return name
 

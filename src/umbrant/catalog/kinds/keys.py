@@ -127,7 +127,9 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
     amount: how much to add; less than nothing takes away
     """
     before = key.value
-    key.set((before if isinstance(before, int | float) else 0.0) + amount)
+    if not isinstance(before, int | float):
+        before = 0.0
+    key.set(before + amount)
     return True
 
 

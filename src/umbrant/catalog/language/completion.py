@@ -228,7 +228,9 @@ def _keys(
     for name, key in sorted(words.keys.items()):
         if key.type not in types:
             continue
-        what = f"key · {key.type}" + (f", {key.unit}" if key.unit else "")
+        what = f"key · {key.type}"
+        if key.unit:
+            what = f"{what}, {key.unit}"
         yield Completion(
             name,
             what,

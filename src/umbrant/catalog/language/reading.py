@@ -66,9 +66,9 @@ def typed_condition(
         read = source(read_phrase(text, keys, catalog, names))
     except LanguageError as error:
         is_called = "(" in text and not _is_broken(text)
-        return text, direct if is_called else [
-            Fault(str(error), "", error.span)
-        ]
+        if is_called:
+            return text, direct
+        return text, [Fault(str(error), "", error.span)]
     # What is wrong with the call form is said of all that was typed: its
     # columns are others.
     typed = 0, len(text)
@@ -161,9 +161,10 @@ class _PhraseReader(SenseReader):
             )
         found = self._any(0)
         if found is None or found.end < len(self.tokens):
-            raise self._not_understood(
-                max(self.furthest, found.end if found else 0)
-            )
+            at = self.furthest
+            if found is not None:
+                at = max(at, found.end)
+            raise self._not_understood(at)
         return found.tree
 
     def _not_understood(self, at: int) -> LanguageError:

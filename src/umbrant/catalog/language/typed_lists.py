@@ -171,6 +171,12 @@ def _number(name: str, match: re.Match[str]) -> Stat:
     return Stat(value=starts_at, low=low, high=high, per_s=per_s)
 
 
+def _typed_number(typed: str | None) -> float | None:
+    if typed is None:
+        return None
+    return float(typed)
+
+
 def _range(
     match: re.Match[str],
 ) -> tuple[float | None, float | None, float | None]:
@@ -178,8 +184,7 @@ def _range(
     not typed.
     """
     low, high, value = (
-        None if match[each] is None else float(match[each])
-        for each in ("low", "high", "value")
+        _typed_number(match[each]) for each in ("low", "high", "value")
     )
     if low is not None and high is not None:
         if low > high:

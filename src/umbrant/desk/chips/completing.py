@@ -99,7 +99,10 @@ class CompletionList(QFrame):
         """
         key = event.key()
         if key in (Qt.Key.Key_Down, Qt.Key.Key_Up) and self.isVisible():
-            self._choose(1 if key == Qt.Key.Key_Down else -1)
+            if key == Qt.Key.Key_Down:
+                self._choose(1)
+            else:
+                self._choose(-1)
             return True
         if key == Qt.Key.Key_Escape and self.isVisible():
             self.hide()

@@ -226,7 +226,9 @@ def _named(
         param.label,
         param,
     )
-    offered = choices(chip, project, expanded if row_id else None)
+    if not row_id:
+        expanded = None
+    offered = choices(chip, project, expanded)
     return next(
         (
             choice.value

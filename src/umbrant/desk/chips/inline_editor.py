@@ -44,7 +44,11 @@ class InlineEditor(QLineEdit):
             self._first = chip.value
         else:
             self._first = value_text(chip.value)
-        self.setText("" if chip.value is None else self._first)
+        if chip.value is None:
+            shown = ""
+        else:
+            shown = self._first
+        self.setText(shown)
         self.setAccessibleName(f"{chip.label} of the row")
         least = 70
         if chip.editor in WRITTEN:

@@ -137,7 +137,10 @@ class SentenceContext:
         id.
         """
         path = row.id.rpartition("/")[0]
-        return self.names.get(f"{path}/{other}" if path else other, other)
+        row_id = other
+        if path:
+            row_id = f"{path}/{other}"
+        return self.names.get(row_id, other)
 
 
 NO_CONTEXT = SentenceContext({})

@@ -60,7 +60,10 @@ class FindPopup(SearchPopup):
         desk, take = self._desk, self._desk.take
         if take is None or desk.agent not in take.agents or not text.strip():
             self._says = HELP
-            desk.show_hits(text if text.strip() else "", [])
+            wanted = ""
+            if text.strip():
+                wanted = text
+            desk.show_hits(wanted, [])
             return [], ""
         try:
             stretches = stretches_of(self._of_take().holds(text))

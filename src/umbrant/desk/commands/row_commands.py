@@ -223,10 +223,13 @@ class RowCommands:
         )
         if title is None:
             return
-        words = "".join(
-            each if each.isalnum() and each.isascii() else "-"
-            for each in title.lower()
-        ).strip("-")
+        letters = []
+        for each in title.lower():
+            if each.isalnum() and each.isascii():
+                letters.append(each)
+            else:
+                letters.append("-")
+        words = "".join(letters).strip("-")
         taken = [each.name for each in self.desk.project.behaviors]
         name = fresh_name(words if words[:1].isalpha() else "part", taken, "-")
 
@@ -299,7 +302,10 @@ class RowCommands:
         new: list[str] = []
 
         def apply(project: Project) -> Project:
-            changed, ids = change(project, behavior.name if behavior else "")
+            behavior_name = ""
+            if behavior:
+                behavior_name = behavior.name
+            changed, ids = change(project, behavior_name)
             new[:] = ids
             return changed
 

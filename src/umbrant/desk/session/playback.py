@@ -112,8 +112,10 @@ class Playback(QObject):
         Returns whether it was stopped there; the message says why.
         """
         stop = self.stop.first_within(self._desk.playhead, tick)
-        self._desk.move_playhead(tick if stop is None else stop)
-        if stop is not None:
+        if stop is None:
+            self._desk.move_playhead(tick)
+        else:
+            self._desk.move_playhead(stop)
             says = f"{self.stop.agent}: {self.stop.condition}"
             self._desk.message.emit(
                 f"Stopped at {self._desk.seconds(stop):.2f} s: {says}."

@@ -144,7 +144,7 @@ class ReasonsView(QTextBrowser):
         if not self._steps:
             self._go_to_tick(by)
         elif begins or self._step < 0:
-            self._look_at_step(0 if by > 0 else len(self._steps) - 1)
+            self._look_at_end(by)
         elif 0 <= self._step + by < len(self._steps):
             self._look_at_step(self._step + by)
         else:
@@ -154,7 +154,14 @@ class ReasonsView(QTextBrowser):
         before = self.desk.playhead
         self.desk.move_playhead(before + by)
         if self.desk.playhead != before and self._steps:
-            self._look_at_step(0 if by > 0 else len(self._steps) - 1)
+            self._look_at_end(by)
+
+    def _look_at_end(self, by: int) -> None:
+        """Look at the first step, or backwards at the last."""
+        if by > 0:
+            self._look_at_step(0)
+        else:
+            self._look_at_step(len(self._steps) - 1)
 
     def _look_at_step(self, index: int) -> None:
         self._step = index

@@ -29,7 +29,11 @@ def draw_body(
     else:
         pen = QPen(palette.sheet, 1)
     painter.setPen(pen)
-    painter.setBrush(palette.sheet if fill is None else fill)
+    if fill is None:
+        ground = palette.sheet
+    else:
+        ground = fill
+    painter.setBrush(ground)
     painter.drawEllipse(at, size, size)
     ahead = QPointF(
         math.cos(math.radians(heading_deg)),

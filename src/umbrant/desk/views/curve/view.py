@@ -413,7 +413,9 @@ def dragged(
     range and of the worth.
     """
     low, high = span
-    x, y = at[0], 1.0 - at[1] if curve.flipped else at[1]
+    x, y = at
+    if curve.flipped:
+        y = 1.0 - y
     if name.startswith("point "):
         points = list(curve.points)
         points[int(name.removeprefix("point "))] = (round(x, 3), round(y, 3))

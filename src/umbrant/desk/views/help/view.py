@@ -85,7 +85,10 @@ class HelpView(QWidget):
             self.page.setMarkdown(
                 "\n\n".join(pages) or "Select a row to read about it."
             )
-            self.example.show_example(kinds[0] if kinds else None)
+            first = None
+            if kinds:
+                first = kinds[0]
+            self.example.show_example(first)
 
     def _consider(self, subject: Kind | Recipe | None) -> None:
         """Show what the search would add, as long as it is the first in its

@@ -319,10 +319,9 @@ def _paint_bar(
     if box.height() < NAMED:
         # Very many stripes have no room for gaps between them, which would
         # wash them out.
-        gap = 0.0
         if box.height() > GAPLESS:
-            gap = 0.3
-        painter.fillRect(box.adjusted(0, 0, -0.5 if gap else 0, -gap), colour)
+            box = box.adjusted(0, 0, -0.5, -0.3)
+        painter.fillRect(box, colour)
         return
     painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)
     texture = TEXTURES[bar.colour % len(TEXTURES)]

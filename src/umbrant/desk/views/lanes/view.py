@@ -132,7 +132,10 @@ class LanesView(PaintedView):
             top = self._top() + LANE * (number - self._bar.value())
             opens = ""
             if row.kind:
-                opens = f" · {'open' if row.kind in self.opened else 'closed'}"
+                state = "closed"
+                if row.kind in self.opened:
+                    state = "open"
+                opens = f" · {state}"
             found.append(
                 AccessiblePart(
                     f"{row.title}{opens}: {says or 'nothing'}",

@@ -183,7 +183,10 @@ class RowAdding(QObject):
         ):
             self._target = row.id, around
         catalog, holder = view.desk.catalog, self._kind_of(self._target[1])
-        rows = offers(catalog, holder, self._kind_of(row.id if row else None))
+        row_id = None
+        if row:
+            row_id = row.id
+        rows = offers(catalog, holder, self._kind_of(row_id))
         complete = recipes(catalog, holder)
         # In a behavior in which nothing is done yet, what can be done comes
         # first.
@@ -280,7 +283,10 @@ class RowAdding(QObject):
         if not check:
             return listed, rest
         row, behavior = self._view.desk.row, self._view.ledger.behavior
-        kind = self._kind_of(row.id if row else None)
+        row_id = None
+        if row:
+            row_id = row.id
+        kind = self._kind_of(row_id)
         if (
             row is None
             or behavior is None

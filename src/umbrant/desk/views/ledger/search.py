@@ -155,7 +155,10 @@ class RecipeOffer(Offer):
         keys = [each.name for each in self.recipe.keys]
         with_keys = ""
         if keys:
-            with_keys = f", with the key{'s' if len(keys) > 1 else ''} {', '.join(keys)}"
+            plural = ""
+            if len(keys) > 1:
+                plural = "s"
+            with_keys = f", with the key{plural} {', '.join(keys)}"
         return f"{self.recipe.help}\n{len(rows)} rows{with_keys}."
 
     @property

@@ -176,7 +176,9 @@ class LedgerView(ChipTable):
             summary += (
                 f" · {others} other than in {behavior.variant_of}, marked ≠"
             )
-        return summary + ("" if mine else " · nobody here runs it")
+        if mine:
+            return summary
+        return f"{summary} · nobody here runs it"
 
     def open_additions(self) -> None:
         self.open_search()
@@ -326,7 +328,10 @@ class LedgerView(ChipTable):
             around = self.tape_delegate.tick_at(
                 QRectF(tape), event.position().x()
             )
-            self.desk.tape.zoom(0.8 if turns.y() > 0 else 1.25, around)
+            if turns.y() > 0:
+                self.desk.tape.zoom(0.8, around)
+            else:
+                self.desk.tape.zoom(1.25, around)
         elif over_tape and (
             turns.x() or modifiers & Qt.KeyboardModifier.ShiftModifier
         ):

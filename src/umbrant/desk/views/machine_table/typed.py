@@ -131,7 +131,9 @@ def _args_of(
             raise CellError(
                 f"'{said}' is no way of being done. Write success or failure."
             )
-        return ({"result": result} if result else {}), ""
+        if result:
+            return {"result": result}, ""
+        return {}, ""
     return _event(said or event, scope)
 
 
@@ -211,7 +213,9 @@ def put_transition(
     target = typed.target.rpartition("/")[2]
     if typed.new_state:
         project, target = put_state(project, behavior, source, typed.new_state)
-    args = {**typed.args, **({"to": target} if target else {})}
+    args = dict(typed.args)
+    if target:
+        args["to"] = target
     rows = [behavior.row(child) for child in behavior.outline.children[source]]
     after = next(
         (row.id for row in reversed(rows) if row.kind in TRANSITIONS), None

@@ -159,11 +159,10 @@ def _loop_over(box: QRectF, quarter: int) -> ArrowCurve:
     right, the lower, the left one.
     """
     turned = QTransform().rotate(90 * quarter)
-    away = (box.height() if quarter % 2 == 0 else box.width()) / 2
     if quarter % 2 == 0:
-        side = box.width()
+        away, side = box.height() / 2, box.width()
     else:
-        side = box.height()
+        away, side = box.width() / 2, box.height()
     half = min(LOOP_HALF, side / 2 - 2)
     path = QPainterPath(QPointF(-half, -away))
     path.cubicTo(

@@ -309,9 +309,10 @@ def _paint_arrows(
     for arrow in sorted(
         traced.curves, key=lambda each: each.row_id in look.fired
     ):
-        traced.curves[arrow].draw(
-            painter, colour(arrow), 2.4 if arrow.row_id in look.fired else 1.0
-        )
+        wide = 1.0
+        if arrow.row_id in look.fired:
+            wide = 2.4
+        traced.curves[arrow].draw(painter, colour(arrow), wide)
     ground = QColor(palette.sheet)
     ground.setAlphaF(0.85)
     for arrow in traced.curves:

@@ -243,7 +243,10 @@ class MapView(PaintedView):
     # events
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15)
+        if event.angleDelta().y() > 0:
+            self.zoom(1.15)
+        else:
+            self.zoom(1 / 1.15)
 
     def zoom(self, factor: float) -> None:
         """Draw the map so much larger or smaller; from then on all of it, as

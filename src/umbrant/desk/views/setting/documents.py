@@ -163,7 +163,9 @@ class DocumentLines:
         ).kind(what)
         say.title(kind).words(f"× {len(firsts)} ·")
         names = [line.pieces[1].text for line in firsts]
-        say.words(", ".join([*names[:3], "…"] if len(names) > 3 else names))
+        if len(names) > 3:
+            names = [*names[:3], "…"]
+        say.words(", ".join(names))
         line = say.line(2, *adds, help="F opens it", removable=False)
         line.begins_closed = True
         return line

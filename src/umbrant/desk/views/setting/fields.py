@@ -241,13 +241,15 @@ class LineWriter:
         help: str = "",
     ) -> "LineWriter":
         """Add a chip for a field that holds one of several values."""
-        choices = tuple(
-            Choice(each, each) if isinstance(each, str) else each
-            for each in offered
-        )
+        choices = []
+        for each in offered:
+            if isinstance(each, str):
+                choices.append(Choice(each, each))
+            else:
+                choices.append(each)
         chip = replace(
             self._chip(name, ChipEditor.PICK, label, put=put, help=help),
-            offered=choices,
+            offered=tuple(choices),
         )
         found = next(
             (choice.label for choice in choices if choice.value == chip.value),

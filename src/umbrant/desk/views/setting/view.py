@@ -509,7 +509,9 @@ class SettingView(ChipTable):
         self._set_heights()
         found = best_line(self.setting.lines, self.setting.words)
         if found is not None or not text:
-            self.select_path(found.path if found is not None else path)
+            if found is not None:
+                path = found.path
+            self.select_path(path)
 
     def begin_filter(self) -> None:
         """Put the keyboard into the filter."""

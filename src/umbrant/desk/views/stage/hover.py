@@ -160,7 +160,10 @@ def _of_body(view: "StageView", member: Member) -> str:
     scores = [
         each.words for each in candidates_of(view) if each.name == member.name
     ]
-    parts = [title, behavior.title if behavior else "a puppet", lead, *scores]
+    runs = "a puppet"
+    if behavior:
+        runs = behavior.title
+    parts = [title, runs, lead, *scores]
     return " · ".join(part for part in parts if part)
 
 

@@ -67,7 +67,10 @@ class Picking:
             )
             self._view.update()
         elif key in PICKING:
-            self.pick(None if key == Qt.Key.Key_Escape else self.cross)
+            if key == Qt.Key.Key_Escape:
+                self.pick(None)
+            else:
+                self.pick(self.cross)
         return key in PICKING
 
     def paint(self, painter: QPainter) -> None:

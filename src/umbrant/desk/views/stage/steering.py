@@ -82,7 +82,10 @@ class Steering:
     def _arrow(
         self, key: int, modifiers: Qt.KeyboardModifier, *, down: bool
     ) -> None:
-        (self._pressed.add if down else self._pressed.discard)(key)
+        if down:
+            self._pressed.add(key)
+        else:
+            self._pressed.discard(key)
         across = sum(ARROWS[each][0] for each in self._pressed)
         up = sum(ARROWS[each][1] for each in self._pressed)
         self._rehearsing.steer(

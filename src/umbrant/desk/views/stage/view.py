@@ -335,7 +335,10 @@ class StageView(PaintedView):
             return
         if self._held is not None:
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-            to = self.to_stage(event.position(), 2 if free else 1)
+            digits = 1
+            if free:
+                digits = 2
+            to = self.to_stage(event.position(), digits)
             if free:
                 to = to
             else:

@@ -179,7 +179,10 @@ def _by_chance(each: ShareSummary, behavior: Behavior) -> StudyLine:
     share = 100 * each.happened / max(1, each.tried)
     words = f"{share:.1f} % of {each.tried}"
     if each.expected is not None:
-        words += f" · set {each.expected * 100:.1f} %{', not likely' if each.is_odd else ''}"
+        odd = ""
+        if each.is_odd:
+            odd = ", not likely"
+        words += f" · set {each.expected * 100:.1f} %{odd}"
     return StudyLine(named(behavior, each.row), words, each.row, share=each)
 
 
@@ -193,7 +196,10 @@ def _alike(look: StudyLook, behavior: Behavior) -> Iterator[StudyLine]:
             for row, share in list(each.shares.items())[:MOST_LED]
         ]
         count = len(each.runs)
-        words = f"{count} take{'' if count == 1 else 's'}"
+        plural = "s"
+        if count == 1:
+            plural = ""
+        words = f"{count} take{plural}"
         yield StudyLine(
             ", ".join(led),
             words,

@@ -281,7 +281,9 @@ class StudyView(PaintedTable):
         menu.setAccessibleName("Takes of the study")
         for text, seed, given, tick in offered:
             values = given_words(given)
-            called = f"{text}: seed {seed}" + (f", {values}" if values else "")
+            called = f"{text}: seed {seed}"
+            if values:
+                called = f"{called}, {values}"
             menu.addAction(called, partial(self.open_seed, seed, given, tick))
         corner = self.visualRect(index).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(20, 0)))

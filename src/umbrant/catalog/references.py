@@ -108,6 +108,8 @@ def key_references(row: Row, catalog: Catalog) -> KeyReferences:
         if isinstance(each.value, KeyRef):
             (writes if each.param.writes else reads).add(each.value.key)
     reads.update(to.key for to in row.binds.values() if isinstance(to, KeyRef))
+    # What is bound may be written by the behavior that is used, which is not
+    # looked into here.
     writes.update(
         to.key for to in row.binds.values() if isinstance(to, KeyRef)
     )

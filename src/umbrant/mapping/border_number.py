@@ -97,9 +97,13 @@ def border_number(
     if measured is None:
         return None
     what, number = measured
+    # A number makes a border that can be dragged only where all places of one
+    # value lie on a line that the map can draw.
     line = _line(what, subject, axes)
     if line is None:
         return None
+    # A number is told from the others of its condition by its place among
+    # them, which an edit of it does not change.
     numbers = sorted(
         (each for each in walk(tree) if isinstance(each, NumberTerm)),
         key=lambda each: each.span,
@@ -160,6 +164,8 @@ def _line(
             "distance",
         ):
             return place, None
+    # Over the two coordinates of somebody, the places at one distance from the
+    # agent are a circle around it.
     along = [
         each.along
         for each in axes

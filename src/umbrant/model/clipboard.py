@@ -53,6 +53,8 @@ def rows_from(text: str) -> list[Row]:
     try:
         data = json.loads(text)
         rows = _ROWS.validate_python(data["rows"])
+        # Text from anywhere: rows that lie in each other, or under rows that
+        # are not there, are found here rather than as they are put in.
         Outline.of([(row.id, row.under) for row in rows])
     except (ValueError, KeyError, TypeError, ValidationError, OutlineError):
         raise NoRowsError(
@@ -87,6 +89,7 @@ def paste_rows(
             project = insert_row(
                 project, behavior, row, after=last, under=under
             )
+            # The next one goes behind this one, so that they keep their order.
             last = _sibling_id(after or under, row.id)
         else:
             siblings = [
@@ -115,6 +118,7 @@ def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
     ids: dict[str, str] = {}
     for row in rows:
         ids[row.id] = fresh_id(behavior)
+        # The new row takes part, so that the next one gets another id.
         behavior = behavior.with_rows(
             [
                 *behavior.rows,

@@ -103,10 +103,14 @@ def resolve_variant(project: Project, name: str) -> Behavior:
     chain = [behavior]
     while chain[-1].variant_of is not None:
         original = project.find_behavior(chain[-1].variant_of)
+        # Nothing of it can be known, and validation says why: a missing
+        # original, or variants in a circle.
         if original is None or original in chain:
             return behavior.with_rows(())
         chain.append(original)
     rows = chain[-1].rows
+    # From the original on, so that a variant of a variant overrides what the
+    # first one made.
     for variant in reversed(chain[:-1]):
         for override in variant.overrides:
             rows = _overridden(rows, override)
@@ -133,6 +137,8 @@ def expanded_size(project: Project, name: str) -> int:
     sizes: dict[tuple[str, int], int] = {}
 
     def size(each: str, above: tuple[str, ...]) -> int:
+        # By depth, not by what is above it: the same behavior at the same
+        # depth has the same size but for circles, and those are reported.
         place = each, len(above)
         if place not in sizes:
             behavior = resolve_variant(project, each)
@@ -165,6 +171,8 @@ def _rows(
         before = f"{key_scope.path}/"
     for row in behavior.rows:
         row_id = before + row.id
+        # The outermost rows of a used behavior stand under the row that uses
+        # it.
         if row.under is None:
             under = key_scope.path or None
         else:
@@ -218,12 +226,16 @@ def _inner_key_scope(
         bound = row.binds.get(name)
         if isinstance(bound, KeyRef):
             actual[name] = outer.actual.get(bound.key, bound.key)
+        # The same key of the same blackboard needs no binding, and one that is
+        # shared is one for all who know it.
         elif bound is None and (
             outer.keys.get(name) is key or key.scope is not Sharing.OWN
         ):
             actual[name] = outer.actual.get(name, name)
             expanded.keys.setdefault(actual[name], key)
         else:
+            # A key of its own for each use: two uses in one behavior do not
+            # share what they remember.
             actual[name] = f"{path}/{name}"
             expanded.keys[actual[name]] = key.model_copy(
                 update={"name": actual[name]}

@@ -80,6 +80,8 @@ def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             if isinstance(cue.does, RaiseEvent)
         )
     for reading, row, event in _heard(analysis):
+        # Machines raise the end of their states themselves, and any event is
+        # raised by whatever happens.
         inside = event == ANY_EVENT or matches(event, "done")
         if not inside and not any(matches(each, event) for each in raised):
             yield RuleMatch(

@@ -62,6 +62,7 @@ def _point_taken(reading: BehaviorAnalysis, row: Row) -> str:
     """The key into which a row takes a point that is soon out of date; empty
     if it takes none.
     """
+    # To copy what is kept up to date is to stop keeping it up to date.
     is_copy = row.kind == "copy" and _is_fresh(reading, row)
     if not is_copy and not (
         row.kind in (*NOTING, DRAWING) and _moves(reading, row)
@@ -96,6 +97,8 @@ def _in_other_states(reading: BehaviorAnalysis, row: Row) -> list[str]:
     own = next((each for each in reversed(path) if each.kind in STATES), None)
     if machine is None or own is None:
         return []
+    # Whether the other state comes before or after is for the machine to
+    # decide, so any of them may be late.
     inside = set(reading.outline.within(own.id))
     return [
         each
@@ -109,6 +112,7 @@ def _goes_to(reading: BehaviorAnalysis, row_id: str, key: str) -> bool:
     return (
         row_id in reading.live
         and row.args.get("target") == KeyRef(key=key)
+        # A row that notes the target anew goes to where it is now.
         and not any(
             each.param.writes
             for each in param_uses(row, reading.catalog)
@@ -169,6 +173,8 @@ def _can_move(scenario: Scenario, name: Value | None) -> bool:
     ]
     moved = {action.moves for action in done if isinstance(action, MoveTo)}
     return any(
+        # A body that is steered in a rehearsal has no walk in the documents
+        # until its steps are kept.
         member.behavior or member.walk or member.steps or member.name in moved
         for member in scenario.players
         if name in (None, member.name)
@@ -201,6 +207,8 @@ def out_of_reach(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                         f"asks for {number_text(needed)} m.",
                         child.id,
                     )
+            # What stands still leaves the body where it was; whatever else may
+            # move it, and then nothing is known.
             stop = _stop(reading, child) or (
                 stop if _stands(reading, child) else None
             )

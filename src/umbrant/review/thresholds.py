@@ -88,6 +88,7 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
             str(first.args.get("event", "")),
             str(second.args.get("event", "")),
         )
+        # `yard` hears `yard.open` as well, so it beats what waits for that.
         return bool(mine) and (other == mine or other.startswith(f"{mine}."))
     if first.kind == AFTER:
         one, other_time = first.args.get("time"), second.args.get("time")
@@ -170,6 +171,8 @@ def _ways_to_and_fro(
 
 def _is_free(reading: BehaviorAnalysis, state: Row) -> bool:
     """Whether a state has no states in it and may be left at any time."""
+    # A state that must be done first does not change to and fro at every tick,
+    # whatever both conditions say.
     at_any_time = state.args.get("leaving", "at any time") == "at any time"
     return (
         state.kind == STATE

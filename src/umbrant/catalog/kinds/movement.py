@@ -46,8 +46,12 @@ def go(
         way = me.world.move_towards(me.body.name, goal, reach, speed(me, pace))
         if way.cause:
             return way.cause
+        # The step has been taken: what is left is measured from where the body
+        # is now, so it may arrive at this very tick.
         if way.left_m <= reach:
             return True
+        # A target that runs away makes the way longer. Progress is a share of
+        # the longest that was left, so that it never is below nothing.
         total_m = max(total_m or 0.0, way.left_m)
         yield Progress(way.left_m, total_m, "m", way.corners)
 
@@ -297,6 +301,8 @@ def go_along(
         points.append(point)
     if not points:
         return cause("unfilled", param="places")
+    # A round is joined where it is nearest, as a guard does who was called
+    # away; a way that is gone once begins at its first point.
     at = 0
     if rounds != "once":
         at = min(
@@ -308,11 +314,15 @@ def go_along(
         ended = yield from go(me, partial(points.__getitem__, at), reach, pace)
         if ended is not True:
             return ended
+        # Turned round at either end before the end is asked for, which only a
+        # way that is gone once has.
         if rounds == "to and fro" and not 0 <= at + step < len(points):
             step = -step
         if (rounds == "once" and at + step == len(points)) or len(points) == 1:
             return True
         at = (at + step) % len(points)
+        # A tick passes between two points: one that is reached at once would
+        # else have the round go on within the tick for ever.
         yield Progress(way=(points[at],))
 
 
@@ -370,6 +380,8 @@ def _on_ring(
     """A point a little further round the ring that can be walked to; where
     there is none, one the other way.
     """
+    # Further round first, so that a wall in the ring is passed; only where all
+    # of that is blocked the other way.
     for off in (side, side * 2, side * 3, 0.0, -side, -side * 2):
         near = reachable(me, point_from(centre, now_deg + off, distance))
         if near is not None and abs(distance_m(near, centre) - distance) < max(
@@ -412,6 +424,7 @@ def _cover(me: Me, watcher: Point, within: float) -> Point | None:
     sight and can be walked to.
     """
     here = me.body.place
+    # It is hidden already: moving could only show it.
     if me.world.look(watcher, here).blocked_by is not None:
         return here
     hidden: list[tuple[float, Point]] = []
@@ -425,6 +438,8 @@ def _cover(me: Me, watcher: Point, within: float) -> Point | None:
                 and me.world.look(watcher, near).blocked_by
             ):
                 hidden.append((distance_m(here, near), near))
+    # Routes are dear and sights cheap, so ways are looked for last, and only
+    # until the first that there is.
     for _, near in sorted(hidden):
         if me.world.route_to(me.body.name, near).cause is None:
             return near

@@ -76,6 +76,8 @@ def faults(
         return [Fault(str(error), "", error.span)]
     checker = _Checker(keys, catalog, board)
     found = list(checker.check(tree))
+    # One fault at a time: what is wrong inside makes whatever comes out of it
+    # wrong too.
     kind = checker.type_of(tree)
     if (
         not found
@@ -154,6 +156,7 @@ class _Checker:
     def _key(self, tree: KeyTerm) -> Iterator[Fault]:
         if tree.key in self.keys:
             return
+        # The commonest slip: a sense without its brackets reads as a key.
         if self.catalog.get(tree.key, Family.SENSE):
             yield Fault(
                 f"`{tree.key}` is a sense",

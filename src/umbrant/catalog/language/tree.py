@@ -171,11 +171,15 @@ def parse(text: str) -> ConditionTree:
     lead = len(text) - len(text.lstrip())
     line = _LINE_ENDS.sub(" ", text.strip())
     try:
+        # Python warns of what an author of conditions cannot know, such as an
+        # escape in a text.
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             body = ast.parse(line, mode="eval").body
     except SyntaxError as error:
         end = len(text.rstrip())
+        # Python counts columns from 1 and may point behind the end; a fault
+        # must stand under some character.
         column = min(lead + max(0, (error.offset or 1) - 1), end - 1)
         raise LanguageError(
             _syntax_message(error, line), (column, end)
@@ -207,6 +211,8 @@ def source(tree: ConditionTree) -> str:
             ]
             return f"{sense}({', '.join(given)})"
         case Arithmetic(sign=sign, left=left, right=right):
+            # The right side needs brackets where it binds alike: `a - (b - c)`
+            # is not `a - b - c`.
             own = _binds(tree)
             return f"{_inner(left, own)} {sign} {_inner(right, own + 1)}"
         case Comparison(sign=sign, left=left, right=right):
@@ -215,6 +221,8 @@ def source(tree: ConditionTree) -> str:
         case Negation(part=part):
             return f"not {_inner(part, _binds(tree))}"
         case Conjunction(parts=parts) | Disjunction(parts=parts):
+            # One more than it binds itself: `a and (b and c)` keeps its
+            # brackets, for it is another tree.
             word = " and " if isinstance(tree, Conjunction) else " or "
             return word.join(_inner(part, _binds(tree) + 1) for part in parts)
 
@@ -320,6 +328,8 @@ class _Reader:
 
     def read(self, node: ast.expr) -> ConditionTree:
         """Our tree for a part. Raises LanguageError."""
+        # Bounded by hand: what comes after this recurses over the tree as
+        # well, and would fail far from the text.
         self.depth += 1
         if self.depth > DEEPEST:
             raise LanguageError(

@@ -59,6 +59,8 @@ def _nesting(
     if holder is None or kind.family in holder.holds:
         return
     if not holder.holds:
+        # Told of the row around it, once for each: to move them out is the
+        # way, whatever they are.
         yield checked.at(
             checked.behavior.row(above),
             f"is {a_or_an(holder.title)}, which holds no rows.",
@@ -163,6 +165,8 @@ def _second_target(
             "Fill in the first.",
         )
         return
+    # The innermost row around both: states that can be active at once are in
+    # regions of the same row.
     shared = [each for each in outline.path(to) if each in outline.path(also)]
     if also == to or not shared or not checked.is_of(shared[-1], REGIONS):
         message = (
@@ -181,6 +185,8 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
     inner = checked.project.find_behavior(name)
     if inner is None:
         return
+    # Told at each row of the circle, for any of them is where it can be
+    # broken.
     if checked.behavior.name in _reaches(checked.project, inner.name):
         yield checked.at(
             row,

@@ -97,6 +97,8 @@ def filling(
     written = next(
         (param for param in kind.params if param.type in WRITTEN), None
     )
+    # A condition is a text of its own, in which names and numbers belong to it
+    # alone.
     if written is not None and written.required:
         taken = (
             {} if expanded is None else dict(expanded.key_scope(row_id).keys)
@@ -111,6 +113,7 @@ def filling(
         found[written.name] = condition[1].strip()
         text = text[: condition.start()]
     left: list[str] = []
+    # Before the words are parted, for `2 to 4` is one value of three words.
     if any(param.type is ParamType.SPREAD for param in kind.params):
         text = _FROM_TO.sub(_as_spread, text)
     for word in text.replace(" ± ", "±").split():
@@ -127,6 +130,7 @@ def filling(
         ),
         None,
     )
+    # What a row says may be made of any words, small ones too.
     if free is not None and left:
         found[free.name] = " ".join(left)
         return Filling(found)
@@ -157,6 +161,7 @@ def _new_keys(
         )
         if param is None or not _KEY_NAME.match(word):
             continue
+        # The next word goes to the next parameter, as one would say them.
         free.remove(param)
         yield param.name, Key(name=word, type=_key_type(param) or KeyType.TEXT)
 

@@ -55,6 +55,8 @@ def lane_rows(
     members = list(cast)
     if order is LaneOrder.BEHAVIOR:
         members.sort(key=lambda each: (each.behavior or "", each.group or ""))
+    # Only what stands side by side in the cast shares a lane, so that its
+    # order stays the one that the author wrote.
     groups = [list(run) for _, run in groupby(members, key=_kind)]
     rows = [
         row
@@ -98,6 +100,8 @@ def _of_group(
         oddness = odd_ones(
             [player.name for player in players], loaded.leading_spans
         )
+        # The oddest first: of many that do the same the one that does not is
+        # wanted.
         rows.sort(key=lambda each: -oddness[each.players[0].name])
     elif loaded is not None and order in (LaneOrder.LEAD, LaneOrder.APART):
         rows = _sorted(rows, order, loaded, tick)
@@ -130,6 +134,7 @@ def _sorted(
             found = None
             if loaded.comparison:
                 found = loaded.comparison.by_agent.get(name)
+            # Those that never part come last.
             return (found.first.tick if found is not None else 1 << 31, "")
         spans = loaded.leading_spans.get(name, ())
         lead = None

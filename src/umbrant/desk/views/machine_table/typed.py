@@ -91,6 +91,8 @@ def read_transition(
     waits, *rest = ARROW.split(text.strip(), maxsplit=1)
     kind, said = _kind_of(waits.strip(), column)
     event = ""
+    # A column of an event says which one; what is typed there need only name
+    # the state.
     if kind == ON_EVENT == column.kind and not said:
         event = column.event
     args, new_event = _args_of(kind, said, event, scope)
@@ -108,6 +110,8 @@ def _kind_of(waits: str, column: TriggerColumn) -> tuple[str, str]:
     """The kind of a transition, and what is left to read of what it waits for."""
     lower = f"{waits.lower()} "
     for prefix, kind in PREFIXES:
+        # `when done` begins as `when` does and is the longer one, but its
+        # column may be `when` already.
         if lower.startswith(prefix) and not (
             kind == WHEN and lower.startswith("when done")
         ):
@@ -175,6 +179,8 @@ def _event(said: str, scope: CellScope) -> tuple[dict[str, ParamValue], str]:
     if found[2]:
         args["when"] = _condition(found[2], scope)
     known = [each.name for each in scope.project.event_list.events]
+    # Events that machines raise themselves are declared nowhere, and any event
+    # needs no name of its own.
     is_known = (
         found[1] in known
         or found[1] == "*"
@@ -209,6 +215,8 @@ def put_transition(
         events = (*project.event_list.events, Event(name=typed.new_event))
         listed = project.event_list.model_copy(update={"events": events})
         project = project.model_copy(update={"event_list": listed})
+    # In a behavior that another one uses, ids begin with the path of the row
+    # that uses it. Documents hold them without.
     path = source.rpartition("/")[0]
     target = typed.target.rpartition("/")[2]
     if typed.new_state:
@@ -277,6 +285,7 @@ def paste_cells(
     if lines and lines[0][0].strip().lower() in ("", "state", "states"):
         heads = lines.pop(0)[1:]
     project, root = scope.project, behavior.name
+    # All states first: a cell may lead to one that stands further down.
     for name, *_ in lines:
         project = _with_state(project, root, machine, name.strip())
     wrong: list[str] = []

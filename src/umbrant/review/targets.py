@@ -173,8 +173,7 @@ def _can_move(scenario: Scenario, name: Value | None) -> bool:
     ]
     moved = {action.moves for action in done if isinstance(action, MoveTo)}
     return any(
-        # A body that is steered in a rehearsal has no walk in the documents
-        # until its steps are kept.
+        # Steps are what a hand did in a rehearsal that was kept.
         member.behavior or member.walk or member.steps or member.name in moved
         for member in scenario.players
         if name in (None, member.name)

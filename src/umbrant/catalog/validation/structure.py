@@ -59,8 +59,7 @@ def _nesting(
     if holder is None or kind.family in holder.holds:
         return
     if not holder.holds:
-        # Told of the row around it, once for each: to move them out is the
-        # way, whatever they are.
+        # Told of the row around it: whatever is in it has to go elsewhere.
         yield checked.at(
             checked.behavior.row(above),
             f"is {a_or_an(holder.title)}, which holds no rows.",

@@ -110,8 +110,7 @@ def _kind_of(waits: str, column: TriggerColumn) -> tuple[str, str]:
     """The kind of a transition, and what is left to read of what it waits for."""
     lower = f"{waits.lower()} "
     for prefix, kind in PREFIXES:
-        # `when done` begins as `when` does and is the longer one, but its
-        # column may be `when` already.
+        # `when done` begins as `when` does, and is another kind.
         if lower.startswith(prefix) and not (
             kind == WHEN and lower.startswith("when done")
         ):

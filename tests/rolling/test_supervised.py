@@ -5,6 +5,7 @@ player.
 import os
 import signal
 import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,6 +16,7 @@ from benchmarks.fuzz.nodes import Conversation, attack, project_with
 from benchmarks.fuzz.tally import Tally
 
 from tests.conftest import DEMO
+from tests.rolling.supervised import Supervisor
 from umbrant.catalog.validation import open_project
 from umbrant.model.staging import Member
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
@@ -23,9 +25,11 @@ from umbrant.rolling.rehearse import SteeringInput
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
+from umbrant.take.tables import COMPLETE
 
 QUAY = open_project(DEMO)
 LONG_S = 3000.0
+SIGNALLED = (sys.executable, "-m", "tests.rolling.signalled_supervisor")
 
 
 def status(pid: int, field: str) -> str:
@@ -317,3 +321,17 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
         tmp_path / "t.take",
     )
     assert not (tmp_path / "r.take").exists()
+
+
+def test_signals_that_come_while_a_take_is_closed_do_not_cut_it(
+    tmp_path: Path,
+) -> None:
+    """A parent that is killed sends one for each of its threads."""
+    path = tmp_path / "t.take"
+    supervisor = Supervisor(SIGNALLED)
+    supervisor.say(order_line(1, RollOrder(QUAY, "dusk", path, seconds=1.0)))
+    with supervisor.process as process:
+        assert process.wait(60) == 128 + signal.SIGTERM
+    take = read_take(path)
+    assert (take.ended, take.ticks) == (COMPLETE, 20)
+    assert [each.name for each in tmp_path.iterdir()] == ["t.take"]

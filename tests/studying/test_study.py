@@ -9,6 +9,7 @@ import shutil
 import signal
 import sqlite3
 import sys
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -256,6 +257,50 @@ def test_what_is_kept_is_a_study_of_the_same(tmp_path: Path) -> None:
     shutil.copy(tmp_path / "other.sqlite", tmp_path / "db" / "study.sqlite")
     with pytest.raises(StudyError, match="no study"):
         StudyFile(tmp_path / "db", one)
+
+
+def test_a_study_that_is_being_made_is_none_yet_and_is_made_at_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "study.sqlite").touch()
+    with pytest.raises(StudyError, match="there is no study"):
+        StudyFile(tmp_path)
+    seen = []
+    put = StudyFile._put_meta
+
+    def watched(file: StudyFile, name: str, value: str) -> None:
+        # Of all that is made before this nothing is there for another yet.
+        with closing(sqlite3.connect(tmp_path / "study.sqlite")) as other:
+            seen.extend(other.execute("SELECT name FROM sqlite_master"))
+        put(file, name, value)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(StudyFile, "_put_meta", watched)
+        StudyFile(tmp_path, "one").__exit__()
+    assert seen == []
+    with StudyFile(tmp_path) as made:
+        assert (made.counted(), made.agents(), made.groups()) == (
+            set(),
+            [],
+            [],
+        )
+
+
+def test_a_study_that_cannot_be_read_or_kept_says_so(tmp_path: Path) -> None:
+    with StudyFile(tmp_path, "one"):
+        pass
+    with closing(sqlite3.connect(tmp_path / "study.sqlite")) as file:
+        file.execute("DROP TABLE lead")
+        file.execute("DROP TABLE run")
+    with StudyFile(tmp_path) as broken:
+        for what in (
+            lambda: broken.findings(agent="odo"),
+            lambda: broken.clusters("odo"),
+            lambda: broken.count(Run(0, 1, {}), None, "gone"),
+            broken.groups,
+        ):
+            with pytest.raises(StudyError, match="cannot be kept or read"):
+                list(what())
 
 
 def rows_of(folder: Path) -> list[list[tuple[object, ...]]]:

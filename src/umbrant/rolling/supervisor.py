@@ -135,6 +135,10 @@ class Supervisor:
         It arrives between any two bytecodes, so it is only noted, and the
         selector is woken.
         """
+        if self._signal:
+            # A second one may come while takes are being closed. A parent that
+            # is killed sends one for each of its threads.
+            return
         self._signal = number
         if not self._jobs:
             for player in self._players():
@@ -619,9 +623,22 @@ class Supervisor:
         cues: tuple[Cue, ...] = (),
     ) -> None:
         """Close the take of a job and reply. With an `error` it was cut short."""
-        self._jobs.remove(job)
+        try:
+            self._close(job, error, steps, cues)
+        finally:
+            # Not before its take is closed: without jobs a signal ends this
+            # process at once.
+            self._jobs.remove(job)
         self._rests_since_s = time.monotonic()
         self._forget_calls()
+
+    def _close(
+        self,
+        job: RollJob,
+        error: str,
+        steps: tuple[Push, ...],
+        cues: tuple[Cue, ...],
+    ) -> None:
         if job.is_superseded:
             if job.file is not None:
                 job.file.remove()

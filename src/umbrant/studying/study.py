@@ -9,7 +9,7 @@ import hashlib
 import json
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import closing
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -114,7 +114,9 @@ class StudyFile:
 
     def __init__(self, folder: Path, identity: str = "") -> None:
         self.path = folder / FILE
-        is_new = not self.path.exists()
+        # Whoever makes a study makes its file first, and then all that is in
+        # it at once: who looks meanwhile finds an empty one.
+        is_new = not self.path.exists() or not self.path.stat().st_size
         if is_new and not identity:
             raise StudyError(
                 f"{folder}: there is no study. `umbrant study PROJECT` makes one."
@@ -127,13 +129,8 @@ class StudyFile:
                 f"{self.path}: the study cannot be kept there: {error}."
             ) from None
         try:
-            # Written first, so that a file that is opened by its name is known
-            # to be a study whatever comes next.
             if is_new:
-                self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
-                self._file.execute(f"PRAGMA user_version={VERSION}")
-                self._file.executescript(SCHEMA)
-                self._put_meta("identity", identity)
+                self._make(identity)
             self._check(identity)
         except sqlite3.Error as error:
             self._file.close()
@@ -149,6 +146,44 @@ class StudyFile:
 
     def __exit__(self, *_: object) -> None:
         self._file.close()
+
+    def _make(self, identity: str) -> None:
+        """Write all that an empty study holds, at once: who is killed here
+        leaves none behind, and who reads it sees none or all of it.
+        """
+        with self._transaction():
+            # Another process may have made it while this one waited.
+            (found,) = self._file.execute("PRAGMA application_id").fetchone()
+            if found == APPLICATION_ID:
+                return
+            self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
+            self._file.execute(f"PRAGMA user_version={VERSION}")
+            for statement in filter(str.strip, SCHEMA.split(";")):
+                self._file.execute(statement)
+            self._put_meta("identity", identity)
+
+    def _rows(
+        self, statement: str, given: Sequence[object] = ()
+    ) -> list[tuple[Any, ...]]:
+        """What the file answers. Raises StudyError where it cannot."""
+        with (
+            self._guarded(),
+            closing(self._file.execute(statement, given)) as found,
+        ):
+            return found.fetchall()
+
+    @contextmanager
+    def _guarded(self) -> Iterator[None]:
+        """What SQLite has to say against what is done inside, with the way
+        out.
+        """
+        try:
+            yield
+        except sqlite3.Error as error:
+            raise StudyError(
+                f"{self.path}: the study cannot be kept or read ({error}). "
+                "Make room, choose another folder, or remove the file."
+            ) from None
 
     def _check(self, identity: str) -> None:
         (found,) = self._file.execute("PRAGMA application_id").fetchone()
@@ -173,14 +208,9 @@ class StudyFile:
 
     def meta(self, name: str) -> str:
         """Something that is noted of the study; empty if it is not."""
-        with closing(
-            self._file.execute(
-                "SELECT value FROM meta WHERE name = ?", (name,)
-            )
-        ) as found:
-            row = found.fetchone()
-        if row:
-            return str(row[0])
+        rows = self._rows("SELECT value FROM meta WHERE name = ?", (name,))
+        if rows:
+            return str(rows[0][0])
         return ""
 
     def _put_meta(self, name: str, value: str) -> None:
@@ -190,15 +220,13 @@ class StudyFile:
 
     def note(self, **values: object) -> None:
         """Note something of the study."""
-        for name, value in values.items():
-            self._put_meta(name, str(value))
+        with self._guarded():
+            for name, value in values.items():
+                self._put_meta(name, str(value))
 
     def counted(self) -> set[int]:
         """The numbers of the takes that have been counted."""
-        return {
-            number
-            for (number,) in self._file.execute("SELECT number FROM run")
-        }
+        return {number for (number,) in self._rows("SELECT number FROM run")}
 
     def count(
         self, run: Run, counted: CountedTake | None, fault: str = ""
@@ -208,23 +236,28 @@ class StudyFile:
         ticks = 0
         if counted is not None:
             ticks = counted.ticks
+        line = run.number, run.seed, given, ticks, fault
         # A take is counted whole or not at all: who is killed here takes the
         # study up again.
-        self._file.execute("BEGIN")
-        try:
-            self._file.execute(
-                "INSERT INTO run VALUES (?,?,?,?,?)",
-                (run.number, run.seed, given, ticks, fault),
-            )
+        with self._guarded(), self._transaction():
+            self._file.execute("INSERT INTO run VALUES (?,?,?,?,?)", line)
             if counted is not None:
                 for table, lines in counted.lines.items():
                     self._insert(
                         table, [(run.number, *each) for each in lines]
                     )
+
+    @contextmanager
+    def _transaction(self) -> Iterator[None]:
+        """All that is written inside, or none of it."""
+        self._file.execute("BEGIN IMMEDIATE")
+        try:
+            yield
             self._file.execute("COMMIT")
-        except BaseException:
-            self._file.execute("ROLLBACK")
-            raise
+        finally:
+            # Where the disk is full SQLite has gone back by itself.
+            if self._file.in_transaction:
+                self._file.execute("ROLLBACK")
 
     def _insert(self, table: str, lines: list[tuple[object, ...]]) -> None:
         if lines:
@@ -235,13 +268,13 @@ class StudyFile:
 
     def faults(self) -> list[tuple[int, str]]:
         """The seeds of which there is no take, and why."""
-        return self._file.execute(
+        return self._rows(
             "SELECT seed, fault FROM run WHERE fault != '' ORDER BY number"
-        ).fetchall()
+        )
 
     def agents(self) -> list[str]:
         """The agents of which anything is counted, by name."""
-        found = self._file.execute("SELECT DISTINCT agent FROM row ORDER BY 1")
+        found = self._rows("SELECT DISTINCT agent FROM row ORDER BY 1")
         return [agent for (agent,) in found]
 
     def groups(self) -> list[str]:
@@ -250,7 +283,7 @@ class StudyFile:
         """
         return [
             given
-            for (given,) in self._file.execute(
+            for (given,) in self._rows(
                 "SELECT given FROM run GROUP BY given ORDER BY min(number)"
             )
         ]
@@ -259,7 +292,7 @@ class StudyFile:
         """What a row of an agent did in each take, in the order of the study."""
         return [
             RunTally(*each)
-            for each in self._file.execute(
+            for each in self._rows(
                 "SELECT seed, given, coalesce(entered, 0), coalesce(row.ticks, 0), first FROM run "
                 "LEFT JOIN row ON run = number AND agent = ? AND row = ? "
                 "WHERE fault = '' ORDER BY number",
@@ -363,7 +396,7 @@ class StudyFile:
     ) -> list[FindingSummary]:
         """What the review found in takes, that in most takes first."""
         ticks_of = self._ticks_of(given)
-        seeds = dict(self._file.execute("SELECT number, seed FROM run"))
+        seeds = dict(self._rows("SELECT number, seed FROM run"))
         found: dict[tuple[str, str], list[tuple[int, str]]] = {}
         for run, key, who, says in self._lines(
             "finding", "run, key, agent, says", agent
@@ -393,7 +426,7 @@ class StudyFile:
         for run, row, ticks in self._lines("lead", "run, row, ticks", agent):
             if run in ticks_of:
                 leads[run][row] = ticks
-        seeds = dict(self._file.execute("SELECT number, seed FROM run"))
+        seeds = dict(self._rows("SELECT number, seed FROM run"))
         return [
             replace(each, runs=tuple(seeds[run] for run in each.runs))
             for each in clusters(leads, ticks_of)
@@ -405,7 +438,7 @@ class StudyFile:
             ("", ()) if given is None else (" AND given = ?", (given,))
         )
         return dict(
-            self._file.execute(
+            self._rows(
                 f"SELECT number, ticks FROM run WHERE fault = ''{where} "  # noqa: S608
                 "ORDER BY number",
                 having,
@@ -418,7 +451,7 @@ class StudyFile:
         """Lines of a table, those of one agent or of all, in the order of the
         study.
         """
-        yield from self._file.execute(
+        yield from self._rows(
             f"SELECT {columns} FROM {table} WHERE agent = ?1 OR ?1 IS NULL "  # noqa: S608
             "ORDER BY agent, run, rowid",
             (agent,),

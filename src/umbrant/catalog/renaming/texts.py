@@ -5,10 +5,10 @@ stays.
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TypeVar
 
-from umbrant.catalog.kind import ROWS, Catalog, Family
+from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
 from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Decorator, Row, Upkeep
 from umbrant.model.values import ParamValue
@@ -52,15 +52,7 @@ class TextRenaming:
         own: Callable[[ParamValue, ParamType | None], ParamValue],
     ) -> Row:
         """A row with its values rewritten by `own`, and its guard."""
-        kind = self._catalog.get(row.kind, *ROWS)
-        if kind:
-            types = {param.name: param.type for param in kind.params}
-        else:
-            types = {}
-        args = {
-            name: own(value, types.get(name))
-            for name, value in row.args.items()
-        }
+        args = _rewritten(row.args, self._catalog.get(row.kind, *ROWS), own)
         guard = None
         if row.guard:
             guard = row.guard.model_copy(
@@ -100,15 +92,22 @@ class TextRenaming:
         *families: Family,
     ) -> "RowPart":
         kind = self._catalog.get(part.kind, *families)
-        if kind:
-            types = {param.name: param.type for param in kind.params}
-        else:
-            types = {}
-        args = {
-            name: own(value, types.get(name))
-            for name, value in part.args.items()
-        }
+        args = _rewritten(part.args, kind, own)
         return part.model_copy(update={"args": args})
 
 
 RowPart = TypeVar("RowPart", Decorator, Upkeep)
+
+
+def _rewritten(
+    args: Mapping[str, ParamValue],
+    kind: Kind | None,
+    own: Callable[[ParamValue, ParamType | None], ParamValue],
+) -> dict[str, ParamValue]:
+    """Arguments rewritten by `own`, which is given the type of each; None
+    where the kind or the parameter is unknown.
+    """
+    types: dict[str, ParamType] = {}
+    if kind is not None:
+        types = {param.name: param.type for param in kind.params}
+    return {name: own(value, types.get(name)) for name, value in args.items()}

@@ -52,7 +52,8 @@ class TextRenaming:
         own: Callable[[ParamValue, ParamType | None], ParamValue],
     ) -> Row:
         """A row with its values rewritten by `own`, and its guard."""
-        args = _rewritten(row.args, self._catalog.get(row.kind, *ROWS), own)
+        kind = self._catalog.get(row.kind, *ROWS)
+        args, types = _rewritten(row.args, kind, own), _types_of(kind)
         guard = None
         if row.guard:
             guard = row.guard.model_copy(
@@ -107,7 +108,11 @@ def _rewritten(
     """Arguments rewritten by `own`, which is given the type of each; None
     where the kind or the parameter is unknown.
     """
-    types: dict[str, ParamType] = {}
-    if kind is not None:
-        types = {param.name: param.type for param in kind.params}
+    types = _types_of(kind)
     return {name: own(value, types.get(name)) for name, value in args.items()}
+
+
+def _types_of(kind: Kind | None) -> dict[str, ParamType]:
+    if kind is None:
+        return {}
+    return {param.name: param.type for param in kind.params}

@@ -9,6 +9,7 @@ import math
 import os
 import shutil
 import sqlite3
+from collections.abc import Mapping
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -222,15 +223,24 @@ def test_what_is_different_is_what_each_row_is_tick_by_tick(
             }
             if differs:
                 expected[row_id] = differs
-        found = different(before, after, "a")
-        assert expected == {
-            row_id: {
-                tick
-                for each in ranges
-                for tick in range(each.start, each.end + 1)
+        for so_far, until in ((False, last), (True, after.ticks)):
+            found = different(before, after, "a", so_far=so_far)
+            assert _ticks_in(found) == {
+                row_id: {tick for tick in differs if tick < until}
+                for row_id, differs in expected.items()
+                if min(differs) < until
             }
-            for row_id, ranges in found.items()
+
+
+def _ticks_in(
+    found: Mapping[str, tuple[TickRange, ...]],
+) -> dict[str, set[int]]:
+    return {
+        row_id: {
+            tick for each in ranges for tick in range(each.start, each.end + 1)
         }
+        for row_id, ranges in found.items()
+    }
 
 
 def _cut(take: Take, ticks: int) -> Take:

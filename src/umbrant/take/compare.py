@@ -21,22 +21,24 @@ class TickRange:
 
 
 def different(
-    before: Take, after: Take, agent: str
+    before: Take, after: Take, agent: str, *, so_far: bool = False
 ) -> dict[str, tuple[TickRange, ...]]:
     """For each row that did not do the same in both takes, the ticks of
     `after` at which it did something else.
 
     What a row *is* at a tick counts (running, refused, ...), not the numbers
-    behind it.
+    behind it. With `so_far` the second take is still being played: what it has
+    not come to is no difference.
     """
     one, other = before.agents.get(agent), after.agents.get(agent)
     if one is None or other is None:
         return {}
+    ticks = max(before.ticks, after.ticks)
+    if so_far:
+        ticks = after.ticks
     found = {}
     for row_id in dict.fromkeys([*one.rows, *other.rows]):
-        stretches = _stretches(
-            one.row(row_id), other.row(row_id), max(before.ticks, after.ticks)
-        )
+        stretches = _stretches(one.row(row_id), other.row(row_id), ticks)
         if stretches:
             found[row_id] = stretches
     return found

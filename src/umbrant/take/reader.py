@@ -6,13 +6,16 @@ import sqlite3
 from collections.abc import Mapping
 from contextlib import closing
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from umbrant.catalog.causes import Cause
 from umbrant.engine.recorder import WORLD
 from umbrant.model.printable import printable
+from umbrant.model.values import Value
 from umbrant.take.errors import TakeError
 from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import (
@@ -358,6 +361,9 @@ def _read_keys(
         "cause": (str, type(None)),
     }
     shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
+    # Keys take few values that are no numbers, and most of them again and
+    # again, for few causes.
+    text_of, cause_of = lru_cache(_key_value), lru_cache(_key_cause)
     for (
         agent,
         board,
@@ -369,14 +375,11 @@ def _read_keys(
         part,
         found,
     ) in stored_rows(file, "key", **columns):
-        cause = None
-        if found:
-            cause = decoded("a cause", cause_of_text, found)
-        value = decoded(
-            f"the value of {key}",
-            plain_value,
-            decoded(f"the value of {key}", loaded, stored),
-        )
+        cause = cause_of(found)
+        if isinstance(stored, str):
+            value = text_of(stored)
+        else:
+            value = _key_value(stored)
         if row_id and row_id not in rows_of.get(agent, ()):
             raise DamagedTake(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
         if agent in agents:
@@ -400,6 +403,19 @@ def _read_keys(
     for member in header.cast:
         for board in (member.group or "", WORLD) if member.behavior else ():
             agents[member.name].keys.update(shared.get(board, {}))
+
+
+def _key_value(stored: Any) -> Value | None:
+    """A key's value, as its column holds it. Raises DamagedTake."""
+    what = "the value of a key"
+    return decoded(what, plain_value, decoded(what, loaded, stored))
+
+
+def _key_cause(text: str | None) -> Cause | None:
+    """What the one who wrote a key found. Raises DamagedTake."""
+    if not text:
+        return None
+    return decoded("a cause", cause_of_text, text)
 
 
 def _arrays(

@@ -6,8 +6,10 @@ same.
 """
 
 from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from operator import lt
 from typing import Generic, NamedTuple, TypeVar
 
 from umbrant.catalog.causes import Cause
@@ -100,6 +102,18 @@ class Changes(Generic[T]):
         else:
             self.ticks.append(tick)
             self.values.append(value)
+
+    def extend(self, ticks: Sequence[int], values: Sequence[T]) -> None:
+        """Keep many values, in the order of time."""
+        if self.ticks and ticks and self.ticks[-1] == ticks[0]:
+            del self.ticks[-1], self.values[-1]
+        # Most have a tick each: then there is nothing to look at one by one.
+        if all(map(lt, ticks, ticks[1:])):
+            self.ticks.extend(ticks)
+            self.values.extend(values)
+        else:
+            for tick, value in zip(ticks, values, strict=True):
+                self.add(tick, value)
 
     def index(self, tick: int) -> int:
         """Which change holds at a tick; -1 before the first."""

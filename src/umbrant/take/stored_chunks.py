@@ -7,7 +7,7 @@ record. By then the ticks of a chunk are known to be in the order of time.
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 from pydantic_core import from_json
@@ -219,11 +219,20 @@ def _put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
         kept(record.sensed, (part, atom)).add(tick, found)
 
 
-def _progress_of(chunk: StoredChunk) -> list[tuple[int, ProgressSample]]:
-    return [
-        (tick, _done(*done))
-        for tick, done in zip(chunk.ticks, chunk.more, strict=True)
-    ]
+@dataclass(frozen=True, slots=True)
+class _Timed(Generic[T]):
+    """Values, and at which tick each of them came."""
+
+    ticks: list[int]
+    values: list[T]
+
+    def __post_init__(self) -> None:
+        if len(self.ticks) != len(self.values):
+            raise ValueError("its columns are not alike in length")
+
+
+def _progress_of(chunk: StoredChunk) -> _Timed[ProgressSample]:
+    return _Timed(chunk.ticks, [_done(*done) for done in chunk.more])
 
 
 def _done(
@@ -236,51 +245,52 @@ def _done(
 
 
 def _put_progress(
-    record: RowRecord, part: str, progress: list[tuple[int, ProgressSample]]
+    record: RowRecord, part: str, progress: _Timed[ProgressSample]
 ) -> None:
-    for tick, done in progress:
-        record.progress.add(tick, done)
+    record.progress.extend(progress.ticks, progress.values)
 
 
-def _ways_of(chunk: StoredChunk) -> list[tuple[int, tuple[Point, ...]]]:
-    return [
-        (tick, tuple(plain_point(corner) for corner in corners))
-        for tick, corners in zip(chunk.ticks, chunk.more, strict=True)
-    ]
+def _ways_of(chunk: StoredChunk) -> _Timed[tuple[Point, ...]]:
+    return _Timed(
+        chunk.ticks,
+        [tuple(map(plain_point, corners)) for corners in chunk.more],
+    )
 
 
 def _put_ways(
-    record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, ...]]]
+    record: RowRecord, part: str, ways: _Timed[tuple[Point, ...]]
 ) -> None:
-    for tick, corners in ways:
-        record.ways.add(tick, corners)
+    record.ways.extend(ways.ticks, ways.values)
 
 
-def _counts_of(chunk: StoredChunk) -> list[tuple[int, int, Gauge]]:
+def _counts_of(
+    chunk: StoredChunk,
+) -> tuple[list[tuple[int, int]], _Timed[Gauge]]:
     (before,) = chunk.numbers
-    return [
-        (tick, step, Gauge(Measured.COUNT, before + times))
-        for times, (tick, step) in enumerate(
-            zip(chunk.ticks, chunk.steps, strict=True), 1
-        )
+    counted = [
+        Gauge(Measured.COUNT, before + times)
+        for times in range(1, len(chunk.ticks) + 1)
     ]
+    steps = list(zip(chunk.ticks, chunk.steps, strict=True))
+    return steps, _Timed(chunk.ticks, counted)
 
 
 def _put_counts(
-    record: RowRecord, part: str, counts: list[tuple[int, int, Gauge]]
+    record: RowRecord,
+    part: str,
+    counts: tuple[list[tuple[int, int]], _Timed[Gauge]],
 ) -> None:
-    record.times_done.setdefault(part, []).extend(
-        (tick, step) for tick, step, _ in counts
-    )
-    _put_gauges(record, part, [(tick, gauge) for tick, _, gauge in counts])
+    steps, counted = counts
+    record.times_done.setdefault(part, []).extend(steps)
+    _put_gauges(record, part, counted)
 
 
 def _gauges_of(
     measured: Measured,
-) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
+) -> Callable[[StoredChunk], _Timed[Gauge]]:
     """What decodes the numbers of a measure."""
 
-    def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
+    def decode(chunk: StoredChunk) -> _Timed[Gauge]:
         count = len(chunk.ticks)
         # Most gauges are about nobody, and have no texts.
         values, totals, abouts = (
@@ -289,29 +299,24 @@ def _gauges_of(
             chunk.more or [""] * count,
         )
         gauges = []
-        for tick, value, total, about in zip(
-            chunk.ticks, values, totals, abouts, strict=True
-        ):
+        for value, total, about in zip(values, totals, abouts, strict=True):
             of = None
             if not math.isnan(total):
                 of = total
-            gauges.append((tick, Gauge(measured, value, of, str(about))))
-        return gauges
+            gauges.append(Gauge(measured, value, of, str(about)))
+        return _Timed(chunk.ticks, gauges)
 
     return decode
 
 
-def _put_gauges(
-    record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]
-) -> None:
+def _put_gauges(record: RowRecord, part: str, gauges: _Timed[Gauge]) -> None:
     """Add what a part of a row noted. Raises DamagedTake."""
-    changes = kept(record.gauges, part)
-    if changes.ticks and gauges and gauges[0][0] < changes.ticks[-1]:
+    changes, ticks = kept(record.gauges, part), gauges.ticks
+    if changes.ticks and ticks and ticks[0] < changes.ticks[-1]:
         raise DamagedTake(
             "what was measured does not go on in the order of time"
         )
-    for tick, gauge in gauges:
-        changes.add(tick, gauge)
+    changes.extend(ticks, gauges.values)
 
 
 ChunkReading = tuple[

@@ -107,7 +107,10 @@ def _load(request: Load) -> Loaded:
     spans = {name: leading_spans(take, name) for name in take.agents}
     apart: dict[str, dict[str, tuple[TickRange, ...]]] = {}
     if before is not None:
-        apart = {name: different(before, take, name) for name in take.agents}
+        apart = {
+            name: different(before, take, name, so_far=request.is_live)
+            for name in take.agents
+        }
     comparison, before_spans = None, {}
     if before is not None and compares:
         comparison, before_spans = compared(before, take), _spans(before)

@@ -404,6 +404,13 @@ def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
         "",
         "",
     ]
+    # Ten ticks a second: it is due at 0.5 s, and then it fires.
+    assert [now_value(text, "t2", tick) for tick in (0, 2, 4, 6)] == [
+        "0.5 s",
+        "0.3 s",
+        "0.1 s",
+        "",
+    ]
 
 
 def test_the_demo_tells_its_story(demo_take: Take) -> None:

@@ -32,6 +32,7 @@ from umbrant.take.header import Header
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome, RowState
 from umbrant.take.stored import DamagedTake, stored_rows
+from umbrant.take.tables import packed_steps
 from umbrant.take.writer import FLUSH_S, TakeWriter
 
 MADE = project(row("top", "selector"), row("r1", "wait", "top"))
@@ -292,6 +293,39 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(
     assert len(record.progress.ticks) <= 2 * len(stretches) + 3, (
         "what goes on evenly is kept once"
     )
+
+
+def test_another_whole_is_another_progress_though_it_goes_on_evenly(
+    tmp_path: Path,
+) -> None:
+    told = [
+        Progress(5.0, 9.0, "m"),
+        Progress(4.0, 9.0, "m"),
+        Progress(3.0, 6.0, "m"),
+        Progress(2.0, 6.0, "s"),
+    ]
+    with TakeWriter(tmp_path / "t.take", header(len(told))) as writer:
+        agent = writer.agent("a")
+        agent.running("r1").entered()
+        for each in told:
+            agent.progressing("r1")(each)
+            writer.tick_done()
+    record = read_take(tmp_path / "t.take").agents["a"].row("r1")
+    assert [
+        (done.left, done.of, done.unit)
+        for tick in range(len(told))
+        if (done := record.done_at(tick)) is not None
+    ] == [(each.left, each.of, each.unit) for each in told]
+
+
+def test_steps_beyond_what_a_column_holds_are_the_last_that_it_does() -> None:
+    steps = [1, 2**16 - 1, 2**16, 10**6]
+    assert np.frombuffer(packed_steps(steps), "<u2").tolist() == [
+        1,
+        65535,
+        65535,
+        65535,
+    ]
 
 
 def test_what_merely_takes_its_time_is_told_again_and_kept_once(

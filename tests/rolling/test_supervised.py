@@ -335,3 +335,28 @@ def test_signals_that_come_while_a_take_is_closed_do_not_cut_it(
     take = read_take(path)
     assert (take.ended, take.ticks) == (COMPLETE, 20)
     assert [each.name for each in tmp_path.iterdir()] == ["t.take"]
+
+
+@pytest.mark.parametrize("begun", [False, True])
+def test_a_roll_that_nobody_waits_for_any_more_is_stopped(
+    tmp_path: Path, begun: bool
+) -> None:
+    """Who ordered it was killed before the supervisor could ask to be told."""
+    path = tmp_path / "t.take"
+    supervisor = Supervisor()
+    supervisor.say(
+        order_line(1, RollOrder(QUAY, "dusk", path, seconds=LONG_S))
+    )
+    with supervisor.process as process:
+        if begun:
+            until(path.exists)
+        for stream in (process.stdin, process.stdout):
+            assert stream is not None
+            stream.close()
+        assert process.wait(30) == 0
+    if begun:
+        take = read_take(path)
+        said = "stopped, for nobody waits for it, at tick"
+        assert take.ended == f"{said} {take.ticks} of {take.header.ticks}"
+        assert take.ticks < take.header.ticks
+    assert [each.name for each in tmp_path.iterdir()] == ["t.take"] * begun

@@ -11,6 +11,7 @@ player that takes too long is ended.
 
 import gc
 import os
+import select
 import selectors
 import signal
 import struct
@@ -119,6 +120,7 @@ class Supervisor:
                     elif key.fd == player.orders and player.send():
                         self._selector.unregister(key.fd)
             self._heed_signal()
+            self._heed_silence()
             self._look_after()
             if self._wants_snapshots():
                 self._prepare()
@@ -155,6 +157,20 @@ class Supervisor:
                 self._stop(
                     job, f"stopped by {signal.Signals(self._signal).name}"
                 )
+
+    def _heed_silence(self) -> None:
+        """Stop all rolls if whoever ordered them is no more. A parent that was
+        killed while this process was still starting sends it no signal.
+        """
+        if not (self._is_input_over and self._jobs):
+            return
+        # Asked for nothing, a pipe still tells that nobody reads from it.
+        poll = select.poll()
+        poll.register(self.replies, 0)
+        if any(event & select.POLLERR for _, event in poll.poll(0)):
+            for job in self._jobs:
+                if not job.stopped_because:
+                    self._stop(job, "stopped, for nobody waits for it,")
 
     # orders
 

@@ -313,8 +313,10 @@ def test_a_sessions_end_closes_the_window_in_good_order(
         "window.MainWindow.open_folder = open_folder\n"
         f"sys.exit(app.run_desk(pathlib.Path({str(demo)!r})))\n"
     )
+    (own_folders / "temporary").mkdir()
     process = subprocess.Popen(
-        [sys.executable, "-c", script], env=dict(os.environ)
+        [sys.executable, "-c", script],
+        env={**os.environ, "TMPDIR": str(own_folders / "temporary")},
     )
     deadline = time.monotonic() + 30
     while not started.exists() and time.monotonic() < deadline:
@@ -324,6 +326,7 @@ def test_a_sessions_end_closes_the_window_in_good_order(
     kept = kept_changes(demo, read_project(demo))
     assert kept is not None
     assert kept.behavior("warden").row("go").name == "Run there"
+    assert list((own_folders / "temporary").iterdir()) == []
 
 
 def test_an_empty_project_shows_an_empty_window(

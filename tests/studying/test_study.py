@@ -8,7 +8,9 @@ import os
 import shutil
 import signal
 import sqlite3
+import subprocess
 import sys
+import time
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -26,6 +28,7 @@ from umbrant.model.behaviors import Key, Row, Sharing
 from umbrant.model.staging import Member
 from umbrant.model.values import KeyType
 from umbrant.review import review_cast
+from umbrant.rolling.parent import ENDS_WITH
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.studying.clusters import clusters
 from umbrant.studying.counts import TABLES, CountedTake, count_take, row_counts
@@ -339,6 +342,36 @@ def test_results_are_equal_whatever_plays_them(
         if (each["agent"], each["row"]) == ("odo", "keep")
     )
     assert (top["takes"], top["of"]) == (5, 5)
+
+
+def test_a_study_ends_with_the_process_that_it_is_to_end_with(
+    short: Path, tmp_path: Path
+) -> None:
+    """So that a window that is killed leaves none running."""
+    out, limit_s = tmp_path / "out", time.monotonic() + 60
+    command = ["-m", "umbrant", "study", str(short), "--seeds", "900"]
+    script = (
+        "import os, subprocess, sys, time\n"
+        f"command = [sys.executable, *{command!r}, '--out', {str(out)!r}]\n"
+        f"ends_with = {{{ENDS_WITH!r}: str(os.getpid())}}\n"
+        "study = subprocess.Popen(command, env={**os.environ, **ends_with})\n"
+        "print(study.pid, flush=True)\n"
+        "time.sleep(600)\n"
+    )
+    with subprocess.Popen(
+        [sys.executable, "-c", script], stdout=subprocess.PIPE, text=True
+    ) as window:
+        assert window.stdout is not None
+        study = Path("/proc", window.stdout.readline().strip())
+        while not (out / "study.sqlite").exists():
+            assert time.monotonic() < limit_s
+            time.sleep(0.05)
+        window.kill()
+    while study.exists():
+        assert time.monotonic() < limit_s
+        time.sleep(0.05)
+    with StudyFile(out) as found:
+        assert len(found.counted()) < 900
 
 
 def test_a_study_is_taken_up_where_it_was_stopped(

@@ -298,24 +298,24 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(
 def test_another_whole_is_another_progress_though_it_goes_on_evenly(
     tmp_path: Path,
 ) -> None:
-    told = [
+    reported = [
         Progress(5.0, 9.0, "m"),
         Progress(4.0, 9.0, "m"),
         Progress(3.0, 6.0, "m"),
         Progress(2.0, 6.0, "s"),
     ]
-    with TakeWriter(tmp_path / "t.take", header(len(told))) as writer:
+    with TakeWriter(tmp_path / "t.take", header(len(reported))) as writer:
         agent = writer.agent("a")
         agent.running("r1").entered()
-        for each in told:
+        for each in reported:
             agent.progressing("r1")(each)
             writer.tick_done()
     record = read_take(tmp_path / "t.take").agents["a"].row("r1")
     assert [
         (done.left, done.of, done.unit)
-        for tick in range(len(told))
+        for tick in range(len(reported))
         if (done := record.done_at(tick)) is not None
-    ] == [(each.left, each.of, each.unit) for each in told]
+    ] == [(each.left, each.of, each.unit) for each in reported]
 
 
 def test_steps_beyond_what_a_column_holds_are_the_last_that_it_does() -> None:

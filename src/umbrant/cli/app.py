@@ -31,6 +31,7 @@ from umbrant.cli.study.command import study
 from umbrant.cli.why import why
 from umbrant.model.printable import escaped
 from umbrant.model.problems import ProjectError
+from umbrant.rolling.parent import end_with_parent
 from umbrant.take.errors import TakeError
 
 
@@ -76,6 +77,7 @@ def main() -> None:
     """Run the command line. Mistakes in the input are said on stderr, and
     nothing else is.
     """
+    end_with_parent()
     try:
         try:
             app()

@@ -37,7 +37,7 @@ from umbrant.model.values import Point
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import behavior_of, branches
 from umbrant.rolling.many_takes import default_jobs
-from umbrant.rolling.player_process import die_with
+from umbrant.rolling.parent import die_with
 from umbrant.rolling.roll import RollOrder, begin_play
 from umbrant.take.header import Header
 from umbrant.take.samples import Posing, unposed

@@ -20,7 +20,7 @@ from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
 from umbrant.project_nodes import project_catalog
 from umbrant.rolling.client import SupervisedRolls
-from umbrant.rolling.player_process import die_with
+from umbrant.rolling.parent import die_with
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header

@@ -20,7 +20,7 @@ from umbrant.model.values import Document
 from umbrant.nearest.search import NearestChange, NearestSearch
 from umbrant.nearest.trials import trial_player
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.player_process import die_with
+from umbrant.rolling.parent import die_with
 from umbrant.take.errors import TakeError
 from umbrant.take.reader import read_take
 

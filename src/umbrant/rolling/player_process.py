@@ -3,7 +3,6 @@ orders, sends messages, and may be ended. It is the supervisor's own child, or
 a copy of a snapshot.
 """
 
-import ctypes
 import os
 import re
 import signal
@@ -15,6 +14,7 @@ from typing import Any
 import msgpack
 
 from umbrant.model.printable import printable
+from umbrant.rolling.parent import die_with
 from umbrant.rolling.player import Pipes, run_player
 from umbrant.rolling.snapshots import PlayerEnds, Snapshot
 from umbrant.rolling.watch import SharedWatch
@@ -31,7 +31,6 @@ LARGEST_MESSAGE = 1 << 30
 """How many bytes a message may have; a player that sends more is not sane."""
 
 _CRASH_LINE = re.compile(r'^ +File "([^"\n]*)", line (\d+)', re.MULTILINE)
-_PR_SET_PDEATHSIG = 1
 
 
 class PlayerLink:
@@ -325,12 +324,3 @@ class PlayerProcess(PlayerLink):
             if file == place.file
         ]
         return f"{printable(place.file)}, line {(lines or [place.line])[0]}"
-
-
-def die_with(parent: int, number: int) -> None:
-    """Have the system end this process by a signal when its parent ends,
-    however that ends. Linux only.
-    """
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
-    if os.getppid() != parent:
-        os._exit(1)

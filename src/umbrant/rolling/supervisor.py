@@ -39,11 +39,11 @@ from umbrant.rolling.orders import (
     refused,
     stop_line,
 )
+from umbrant.rolling.parent import die_with
 from umbrant.rolling.player_process import (
     PlayerLink,
     PlayerProcess,
     ResumedPlayer,
-    die_with,
 )
 from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.rolling.resuming import change_of

@@ -13,7 +13,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from umbrant.rolling.many_takes import played_orders
-from umbrant.rolling.player_process import die_with
+from umbrant.rolling.parent import die_with
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.counts import CountedTake, count_take
 from umbrant.take.errors import TakeError

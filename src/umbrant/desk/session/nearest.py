@@ -118,6 +118,8 @@ class NearestChanges(QObject):
             process.blockSignals(True)
             process.kill()
             process.waitForFinished(KILLED_MS)
+        # Not left to Python, which need not get to it as the window ends.
+        self._folder.remove()
 
     def _send(self) -> None:
         if self.question is not None and self._process is not None:

@@ -181,15 +181,17 @@ class Roller(QObject):
     def close(self) -> None:
         """End the worker process and wait until it is gone."""
         self._closing = True
-        if self._process is None:
-            return
-        # Qt would hand over what it has still to say while it is waited for.
-        self._process.readyReadStandardOutput.disconnect(self._read)
-        self._process.kill()
-        # A killed process is gone at once, unless the machine has no time for
-        # it; without waiting Qt would complain.
-        self._process.waitForFinished(KILLED_MS)
-        self._process = None
+        process, self._process = self._process, None
+        if process is not None:
+            # Qt would hand over what it has still to say while it is waited
+            # for.
+            process.readyReadStandardOutput.disconnect(self._read)
+            process.kill()
+            # A killed process is gone at once, unless the machine has no time
+            # for it; without waiting Qt would complain.
+            process.waitForFinished(KILLED_MS)
+        # Not left to Python, which need not get to it as the window ends.
+        self._folder.remove()
 
     def _read(self) -> None:
         while self._process is not None and self._process.canReadLine():

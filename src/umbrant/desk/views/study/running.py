@@ -1,5 +1,6 @@
 """A study that goes on in a process of its own, and what it has found so far."""
 
+import os
 import sys
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,6 +21,7 @@ from umbrant.desk.session.roller import KILLED_MS
 from umbrant.desk.views.study.lines import StudyLook
 from umbrant.model.folder import save_project
 from umbrant.rolling.client import ENVIRONMENT
+from umbrant.rolling.parent import ENDS_WITH
 from umbrant.studying.study import FILE, RunTally, StudyError, StudyFile
 from umbrant.studying.summaries import RowSummary
 from umbrant.studying.vary import read_vary
@@ -149,6 +151,8 @@ class RunningStudy(QObject):
         environment = QProcessEnvironment.systemEnvironment()
         for name, value in ENVIRONMENT.items():
             environment.insert(name, value)
+        # A window that is killed cannot end it any more.
+        environment.insert(ENDS_WITH, str(os.getpid()))
         process.setProcessEnvironment(environment)
         process.setWorkingDirectory(self._folder.path())
         process.setStandardOutputFile(QProcess.nullDevice())
@@ -192,6 +196,10 @@ class RunningStudy(QObject):
         """End it, and forget what it has found."""
         self.stop()
         self._reader.close()
+        for folder in (self._folder, self._before):
+            if folder is not None:
+                folder.remove()
+        self._folder = self._before = None
 
     def read(self) -> None:
         """Read what has been found so far of the one who is looked at."""

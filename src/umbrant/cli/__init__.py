@@ -1,5 +1,13 @@
 """The command line, one module for each command."""
 
-from umbrant.cli.app import main
+import signal
 
-__all__ = ["main"]
+
+def main() -> None:
+    """Run the command line."""
+    try:
+        from umbrant.cli.app import main as run
+    except KeyboardInterrupt:
+        # It takes a moment to load, and nothing has been begun yet.
+        raise SystemExit(128 + signal.SIGINT) from None
+    run()

@@ -9,68 +9,81 @@ import os
 import signal
 import sys
 from contextlib import suppress
+from importlib import import_module
 from typing import Any
 
 import typer
 from typer.core import TyperGroup
+from typer.main import get_command_from_info
+from typer.models import CommandInfo
 
-from umbrant.cli.branch import branch
-from umbrant.cli.compare import compare
-from umbrant.cli.expect import expect
-from umbrant.cli.export import export
-from umbrant.cli.find import find
-from umbrant.cli.map import map_
-from umbrant.cli.nodes import nodes
-from umbrant.cli.open import open_
 from umbrant.cli.output import CutShortError, InputError, StoppedError
-from umbrant.cli.review import review_
-from umbrant.cli.roll import roll_
-from umbrant.cli.schema import schema
-from umbrant.cli.show import show
-from umbrant.cli.study.command import study
-from umbrant.cli.why import why
 from umbrant.model.printable import escaped
 from umbrant.model.problems import ProjectError
 from umbrant.rolling.parent import end_with_parent
 from umbrant.take.errors import TakeError
 
+COMMANDS = {
+    "open": "umbrant.cli.open:open_",
+    "roll": "umbrant.cli.roll:roll_",
+    "show": "umbrant.cli.show:show",
+    "why": "umbrant.cli.why:why",
+    "review": "umbrant.cli.review:review_",
+    "branch": "umbrant.cli.branch:branch",
+    "compare": "umbrant.cli.compare:compare",
+    "find": "umbrant.cli.find:find",
+    "expect": "umbrant.cli.expect:expect",
+    "study": "umbrant.cli.study.command:study",
+    "map": "umbrant.cli.map:map_",
+    "export": "umbrant.cli.export:export",
+    "nodes": "umbrant.cli.nodes:nodes",
+    "schema": "umbrant.cli.schema:schema",
+}
+"""The commands in the order of the help, and where each is. A module is loaded
+when its command is called, so that none waits for what only others need.
+"""
 
-class _OpensByDefault(TyperGroup):
+
+class _Commands(TyperGroup):
     """`umbrant PROJECT` and plain `umbrant` open the window: what is no
     command is a project.
     """
 
     def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
-        known = set(self.commands)
-        if args != ["--help"] and not any(arg in known for arg in args[:1]):
+        is_command = any(arg in COMMANDS for arg in args[:1])
+        if args != ["--help"] and not is_command:
             args = ["open", *args]
         return super().parse_args(ctx, args)
 
+    def list_commands(self, ctx: Any) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        if cmd_name not in COMMANDS:
+            return None
+        module, _, function = COMMANDS[cmd_name].partition(":")
+        info = CommandInfo(
+            cmd_name, callback=getattr(import_module(module), function)
+        )
+        return get_command_from_info(
+            info, pretty_exceptions_short=True, rich_markup_mode=None
+        )
+
 
 app = typer.Typer(
-    cls=_OpensByDefault,
-    help=(
-        "Write how an NPC makes up its mind, watch it happen, and ask why.\n\n`umbrant PROJECT` "
-        "opens the window."
-    ),
+    cls=_Commands,
     add_completion=False,
     no_args_is_help=False,
     rich_markup_mode=None,
 )
-app.command("open")(open_)
-app.command("roll")(roll_)
-app.command("show")(show)
-app.command("why")(why)
-app.command("review")(review_)
-app.command("branch")(branch)
-app.command("compare")(compare)
-app.command("find")(find)
-app.command("expect")(expect)
-app.command("study")(study)
-app.command("map")(map_)
-app.command("export")(export)
-app.command("nodes")(nodes)
-app.command("schema")(schema)
+
+
+@app.callback()
+def umbrant() -> None:
+    """Write how an NPC makes up its mind, watch it happen, and ask why.
+
+    `umbrant PROJECT` opens the window.
+    """
 
 
 def main() -> None:

@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import distance_transform_edt
 
 from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.phrases import spoken
@@ -194,6 +193,9 @@ class MapField:
         """The label of each place: of those that were not asked about that of
         the nearest known.
         """
+        # A large library, which nobody is to wait for who needs no map.
+        from scipy.ndimage import distance_transform_edt
+
         grid = np.full((STEPS + 1, STEPS + 1), -1)
         for (i, j), answer in self._known.items():
             grid[j, i] = leads.index(answer.lead)

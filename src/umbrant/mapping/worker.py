@@ -8,6 +8,7 @@ process.
 
 import gc
 import sys
+from importlib import import_module
 from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
@@ -43,6 +44,8 @@ class MapReply(Document):
 
 def main() -> int:
     """Answer the question that comes in."""
+    # What the map is drawn with, loaded before there is a question.
+    import_module("scipy.ndimage")
     # What lives now lives until the end. Left out of what is searched for
     # garbage its pages stay shared with the processes that are forked for each
     # place. Done before there is a question, for then somebody waits.

@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.cluster.hierarchy import fcluster, linkage
 
 from umbrant.catalog.geometry import FloatArray
 
@@ -69,6 +68,9 @@ def _sorted(kinds: FloatArray) -> FloatArray:
     few = kinds[:MOST]
     if len(few) == 1:
         return np.ones(len(kinds))
+    # A large library, which nobody is to wait for who needs no clusters.
+    from scipy.cluster.hierarchy import fcluster, linkage
+
     # Half the sum of the differences is the share of the time in which
     # something else led.
     groups = fcluster(

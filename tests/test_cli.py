@@ -469,3 +469,40 @@ def test_asking_about_one_agent_reads_its_rows_alone_and_answers_the_same(
                 assert explainer.why_not(tick, row_id) == expected.why_not(
                     tick, row_id
                 )
+
+
+def test_a_command_loads_only_what_it_needs() -> None:
+    script = (
+        "import sys\n"
+        "from umbrant.cli import main\n"
+        "sys.argv = ['umbrant', 'schema']\n"
+        "try:\n"
+        "    main()\n"
+        "finally:\n"
+        "    print(*sys.modules, sep='\\n', file=sys.stderr)\n"
+    )
+    ended = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True
+    )
+    loaded = ended.stderr.split()
+    assert "umbrant.cli.schema" in loaded
+    for each in ("scipy", "PySide6", "umbrant.cli.roll", "umbrant.studying"):
+        assert each not in loaded
+
+
+def test_an_interrupt_while_the_program_loads_is_no_traceback() -> None:
+    script = (
+        "import builtins\n"
+        "load = builtins.__import__\n"
+        "def interrupted(name, *more):\n"
+        "    if name == 'umbrant.cli.app':\n"
+        "        raise KeyboardInterrupt\n"
+        "    return load(name, *more)\n"
+        "builtins.__import__ = interrupted\n"
+        "from umbrant.cli import main\n"
+        "main()\n"
+    )
+    ended = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True
+    )
+    assert (ended.returncode, ended.stdout, ended.stderr) == (130, "", "")

@@ -49,6 +49,7 @@ from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.rolling.resuming import change_of
 from umbrant.rolling.roll_job import RollJob
 from umbrant.rolling.snapshot_maker import SnapshotMaker
+from umbrant.rolling.stalls import StallWatch
 from umbrant.rolling.watch import SharedWatch
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
@@ -65,10 +66,6 @@ it by then.
 """
 PREPARE_AFTER_S = 0.2
 """How long nothing must have been ordered for snapshots to be made."""
-STALLED_S = 120.0
-"""How long a player may be at one tick. With thousands of agents one takes a
-small part of that.
-"""
 
 
 @dataclass
@@ -96,11 +93,7 @@ class Supervisor:
     _read: bytes = b""
     _is_input_over: bool = False
     _signal: int = 0
-    _call: tuple[int, float] = (0, 0.0)
-    """The call of the project's own code that was seen last, and since when.
-    """
-    _tick: tuple[int, float] = (0, 0.0)
-    """The tick that was seen last, and since when."""
+    _stalls: StallWatch = field(default_factory=StallWatch)
 
     def run(self) -> int:
         """Carry out orders until the input ends; returns the exit code."""
@@ -235,7 +228,7 @@ class Supervisor:
             older.is_superseded = True
             self._stop(older, "a newer order came")
         self._jobs.append(job)
-        self._forget_calls()
+        self._stalls.forget()
         if not (job.keeps and self._resume(job, message)):
             self._play_from_first(job)
 
@@ -332,7 +325,7 @@ class Supervisor:
         self._maker.forget()
         self._player = PlayerProcess()
         self._selector.register(self._player.messages, selectors.EVENT_READ)
-        self._forget_calls()
+        self._stalls.forget()
         for job in self._jobs_of_none():
             job.player = self._player
             self._send(self._player, job.line)
@@ -345,10 +338,6 @@ class Supervisor:
             for each in self._jobs
             if each.player not in known or each.player is None
         ]
-
-    def _forget_calls(self) -> None:
-        now_s = time.monotonic()
-        self._call, self._tick = (0, now_s), (-1, now_s)
 
     def _read_messages(self, player: PlayerLink) -> None:
         try:
@@ -601,33 +590,11 @@ class Supervisor:
         """Kill a player that takes too long for its task."""
         for player in self._players():
             jobs = self._jobs_of(player)
-            if jobs and not player.ended_because:
-                self._look_at(player, jobs[0])
-
-    def _look_at(self, player: PlayerLink, job: RollJob) -> None:
-        now_s = time.monotonic()
-        if player.watch.call != self._call[0]:
-            self._call = player.watch.call, now_s
-        if player.watch.ticks != self._tick[0]:
-            self._tick = player.watch.ticks, now_s
-        if job.stop_by_s is not None and now_s > job.stop_by_s:
-            player.end(job.stopped_because or "a newer order came", job.number)
-        elif (
-            isinstance(player, PlayerProcess)
-            and self._call[0]
-            and now_s - self._call[1] > job.limit_s
-        ):
-            because = (
-                f"{player.called()} did not come back within {job.limit_s:g} s, "
-                "so it was ended."
-            )
-            player.end(f"{player.line_now()}: {because}", job.number)
-        elif now_s - self._tick[1] > STALLED_S and not job.is_rehearsal:
-            because = (
-                f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the "
-                "scenario too large?"
-            )
-            player.end(because, job.number)
+            if not jobs or player.ended_because:
+                continue
+            because = self._stalls.why_end(player, jobs[0])
+            if because:
+                player.end(because, jobs[0].number)
 
     # what comes of a job
 
@@ -646,7 +613,7 @@ class Supervisor:
             # process at once.
             self._jobs.remove(job)
         self._rests_since_s = time.monotonic()
-        self._forget_calls()
+        self._stalls.forget()
 
     def _close(
         self,

@@ -284,7 +284,6 @@ class LiveUtility:
         stays = 0.0
         if option is self._current:
             stays = self._setup.stay_bonus()
-        if option is self._current:
             self._own_score = 0.0
         if option.candidates is None:
             bid: OptionBid | None = OptionBid(

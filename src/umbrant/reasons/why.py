@@ -80,11 +80,9 @@ class Explainer(NotRunningReport):
                 table = scores.table(tick, inner)
         if not path:
             lines.extend(self._nothing(tick))
-        leaf = " nothing"
+        leaf, headline = " nothing", None
         if path:
             leaf = f" {self.names.numbers[path[-1]]}"
-        headline = None
-        if path:
             headline = self._in_one_sentence(path, tick)
         question = f"why {self.title} is running{leaf}"
         return Answer(question, tick, once(lines), table, headline)

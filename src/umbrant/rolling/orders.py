@@ -171,12 +171,9 @@ def order_line(
     """An order to roll; with the name of a puppet, to rehearse, from a tick
     on. `keeps` has the next such order go on from a snapshot, where it can.
     """
-    look_after = 0
+    look_path, look_after = None, 0
     if look is not None:
-        look_after = look.after
-    look_path = None
-    if look is not None:
-        look_path = str(look.path)
+        look_path, look_after = str(look.path), look.after
     return RollMessage(
         number=number,
         documents=document_texts(order.project),

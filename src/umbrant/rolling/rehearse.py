@@ -162,8 +162,6 @@ def with_track(
     # of standing.
     if steps and steps[0].tick == from_tick:
         first = first[:-1]
-    else:
-        first = first
     after = _with_steps(before, puppet, (*first, *steps))
     return project.with_scenario(
         after.model_copy(update={"cues": (*before.cues, *cues)})

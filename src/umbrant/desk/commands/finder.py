@@ -221,13 +221,9 @@ class Finder:
             if not line.heading and len(line.pieces) > 1:
                 go = partial(self._jump_to_line, line.path)
                 named = line.pieces[1].role is PieceRole.NAME
+                title, words = line.text, ""
                 if named:
-                    title = line.pieces[1].text
-                else:
-                    title = line.text
-                words = ""
-                if named:
-                    words = line.text
+                    title, words = line.pieces[1].text, line.text
                 yield FinderEntry(
                     title,
                     line.pieces[0].text,

@@ -373,17 +373,14 @@ class DecisionsView(PaintedView):
         if index == self.chosen and self.hasFocus():
             painter.fillRect(box, palette.selection)
         left = box.left() + 4
+        painter.setPen(palette.dim)
         if line.label is not None:
+            painter.setPen(palette.ink)
             swatch = QRectF(
                 left, box.center().y() - SWATCH / 2, SWATCH, SWATCH
             )
             painter.fillRect(swatch, self.colour_of(picture, line.label))
             left += SWATCH + 6
-        if line.label is not None:
-            ink = palette.ink
-        else:
-            ink = palette.dim
-        painter.setPen(ink)
         metrics = QFontMetricsF(painter.font())
         room = box.right() - left
         is_wide = metrics.horizontalAdvance(line.text) > room

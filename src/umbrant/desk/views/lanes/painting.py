@@ -276,8 +276,6 @@ def _paint_lane(
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
             if bar.is_brief:
                 right = max(right, left + LEAST_WIDE)
-            else:
-                right = right
             box = QRectF(
                 QPointF(left, top + foot), QPointF(right, top + foot + high)
             )

@@ -177,13 +177,9 @@ def about_member(
         )
     )
     if member.behavior is None:
-        at_s = 0.0
+        at_s, last = 0.0, member.start
         if member.walk:
-            at_s = member.walk[-1].at_s + 5.0
-        if member.walk:
-            last = member.walk[-1].to
-        else:
-            last = member.start
+            at_s, last = member.walk[-1].at_s + 5.0, member.walk[-1].to
         adds.append(
             Addition(
                 "Point of the walk",

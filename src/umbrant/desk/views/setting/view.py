@@ -106,13 +106,9 @@ class SettingModel(QAbstractTableModel):
     def section_at(self, index: int) -> list[SettingLine]:
         """The headings that a place is below of: the section and its document."""
         line = self.line_at(index)
-        if line is not None:
-            around = lines_around(self.lines, line.path)
-        else:
-            around = []
-        if line is not None:
-            return [*around, line][:2]
-        return []
+        if line is None:
+            return []
+        return [*lines_around(self.lines, line.path), line][:2]
 
     def headerData(
         self,

@@ -3,7 +3,7 @@ places, things, starts and corners.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from umbrant.model.paths import Path
 from umbrant.model.staging import Scenario, Stage
@@ -49,26 +49,12 @@ def in_line(
     """
     above = min(others, key=lambda each: abs(each[0] - to[0]), default=None)
     level = min(others, key=lambda each: abs(each[1] - to[1]), default=None)
-    if above is not None and abs(above[0] - to[0]) <= within_m:
-        above = above
-    else:
-        above = None
-    if level is not None and abs(level[1] - to[1]) <= within_m:
-        level = level
-    else:
-        level = None
-    if level:
-        y = level[1]
-    else:
-        y = to[1]
-    if above:
-        x = above[0]
-    else:
-        x = to[0]
-    return (
-        x,
-        y,
-    ), Guides(above, level)
+    (x, y), guides = to, Guides()
+    if above is not None and abs(above[0] - x) <= within_m:
+        x, guides = above[0], replace(guides, above=above)
+    if level is not None and abs(level[1] - y) <= within_m:
+        y, guides = level[1], replace(guides, level=level)
+    return (x, y), guides
 
 
 def walk_handles(scenario: Scenario) -> Iterator[Handle]:

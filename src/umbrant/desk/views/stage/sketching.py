@@ -267,13 +267,9 @@ class Sketching:
                 .simplify(SMOOTHED_M)
                 .coords
             ][1:]
-        at_s = 0.0
+        at_s, last = 0.0, member.start
         if member.walk:
-            at_s = member.walk[-1].at_s
-        if member.walk:
-            last = member.walk[-1].to
-        else:
-            last = member.start
+            at_s, last = member.walk[-1].at_s, member.walk[-1].to
         more = []
         for x, y in points:
             at_s += _apart(last, (x, y)) / member.body.walk_m_s

@@ -335,13 +335,10 @@ class StageView(PaintedView):
             return
         if self._held is not None:
             free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-            digits = 1
             if free:
-                digits = 2
-            to = self.to_stage(event.position(), digits)
-            if free:
-                to = to
+                to = self.to_stage(event.position(), 2)
             else:
+                to = self.to_stage(event.position(), 1)
                 to = self.snapped(to, self._held.path)
             self._move_point(self._held, to, f"drag {self._drags}")
         elif self.sketching.active:

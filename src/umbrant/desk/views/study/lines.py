@@ -135,15 +135,10 @@ def _row_words(
     if not has_before:
         times = times_text(found.entered.median)
         return f"{share} % · in {found.takes} of {found.of} takes · {times}"
-    time = "0"
+    time, takes, was = "0", 0, ""
     if before is not None:
-        time = percent(before.time.median)
-    takes = 0
-    if before is not None:
-        takes = before.takes
-    if takes == found.takes:
-        was = ""
-    else:
+        time, takes = percent(before.time.median), before.takes
+    if takes != found.takes:
         was = f", was {takes}"
     return f"{share} %, was {time} % · in {found.takes} of {found.of}{was}"
 

@@ -2,7 +2,7 @@
 to be killed at any moment.
 
 `python -m tests.desk.restless_writer FOLDER` begins anew for each line it is
-given, in a fork that tells its id.
+given, in a fork that tells its id, and at the end its exit code.
 """
 
 import itertools
@@ -38,8 +38,8 @@ def main(folder: Path) -> None:
         if child == 0:
             write(folder)
         print("began", child, flush=True)
-        os.waitpid(child, 0)
-        print("ended", child, flush=True)
+        _, status = os.waitpid(child, 0)
+        print("ended", os.waitstatus_to_exitcode(status), flush=True)
 
 
 main(Path(sys.argv[1]))

@@ -410,9 +410,10 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
             if turn >= 12 and len(seen) == 2:
                 break
             print("go", file=writer.stdin, flush=True)
-            lines = [
-                writer.stdout.readline() for _ in range(random.randint(3, 30))
-            ]
+            lines = []
+            for _ in range(random.randint(3, 30)):
+                lines.append(writer.stdout.readline())
+                assert not lines[-1].startswith("ended"), lines
             time.sleep(random.uniform(0.0, 0.01))
             os.kill(
                 next(
@@ -425,6 +426,7 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
             while not lines[-1].startswith("ended"):
                 lines.append(writer.stdout.readline())
                 assert lines[-1], "the writer has died"
+            assert lines[-1] == f"ended {-signal.SIGKILL}\n"
             problem_texts = [
                 line.split()
                 for line in lines

@@ -171,7 +171,7 @@ class _Trial:
 
     @property
     def says(self) -> str:
-        """What it is told by."""
+        """How the take is called: by its seed and what was varied."""
         values = (
             f", {name} = {value:g}" for name, value in self.given.items()
         )

@@ -87,7 +87,7 @@ def parting_answer(
 def _explainer(
     take: Take, agent: str, catalog: Catalog | None
 ) -> Explainer | None:
-    """What explains an agent; None where a take knows no such agent."""
+    """The explainer of an agent; None where a take has no such agent."""
     if agent not in take.agents:
         return None
     return Explainer(take, agent, catalog)

@@ -275,8 +275,9 @@ class LiveRow(Wrapper):
         """
 
     def become(self, made: "LiveRow") -> None:
-        """Be what another row is that was made for the same place, and that
-        nothing else refers to. Neither may have been visited.
+        """Take over all of a row that was made anew for this row's place, so
+        that whoever holds this one runs that one. Nothing else may refer to
+        the other, and neither may have been visited.
         """
         vars(self).update(vars(made))
         self._beginning, self._going_on = self._begin, self._go_on

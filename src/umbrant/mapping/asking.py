@@ -199,7 +199,9 @@ class _CutOffLog:
 
 
 class SilentWriter:
-    """What a play records into of which only one agent is watched."""
+    """The recorder of a play in which only one agent is watched: what the
+    others do is dropped.
+    """
 
     def __init__(self, watched: str) -> None:
         self.agent_watched = WatchedAgent()

@@ -289,6 +289,26 @@ def test_a_study_that_is_being_made_is_none_yet_and_is_made_at_once(
         )
 
 
+def test_a_study_whose_maker_was_killed_as_it_was_written_is_made_anew(
+    tmp_path: Path,
+) -> None:
+    """What was half written stands in the file until it is opened again."""
+    path = tmp_path / "study.sqlite"
+    script = (
+        "import os, sqlite3\n"
+        f"file = sqlite3.connect({str(path)!r}, isolation_level=None)\n"
+        "file.execute('PRAGMA cache_size=1')\n"
+        "file.execute('BEGIN')\n"
+        "for each in range(200):\n"
+        "    file.execute(f'CREATE TABLE t{each} (x)')\n"
+        "os._exit(1)\n"
+    )
+    subprocess.run([sys.executable, "-c", script], check=False)
+    assert path.stat().st_size
+    with StudyFile(tmp_path, "one") as made:
+        assert (made.counted(), made.agents()) == (set(), [])
+
+
 def test_a_study_that_cannot_be_read_or_kept_says_so(tmp_path: Path) -> None:
     with StudyFile(tmp_path, "one"):
         pass

@@ -114,13 +114,8 @@ class StudyFile:
 
     def __init__(self, folder: Path, identity: str = "") -> None:
         self.path = folder / FILE
-        # Whoever makes a study makes its file first, and then all that is in
-        # it at once: who looks meanwhile finds an empty one.
-        is_new = not self.path.exists() or not self.path.stat().st_size
-        if is_new and not identity:
-            raise StudyError(
-                f"{folder}: there is no study. `umbrant study PROJECT` makes one."
-            )
+        if not identity and not self.path.exists():
+            raise self._there_is_none()
         try:
             folder.mkdir(parents=True, exist_ok=True)
             self._file = sqlite3.connect(self.path, isolation_level=None)
@@ -129,7 +124,12 @@ class StudyFile:
                 f"{self.path}: the study cannot be kept there: {error}."
             ) from None
         try:
-            if is_new:
+            # Whoever makes a study makes its file first, and then all that is
+            # in it at once: who looks meanwhile, or after it was killed there,
+            # finds an empty one.
+            if self._is_empty() and not identity:
+                raise self._there_is_none()
+            if self._is_empty():
                 self._make(identity)
             self._check(identity)
         except sqlite3.Error as error:
@@ -147,14 +147,27 @@ class StudyFile:
     def __exit__(self, *_: object) -> None:
         self._file.close()
 
+    def _there_is_none(self) -> StudyError:
+        return StudyError(
+            f"{self.path.parent}: there is no study. "
+            "`umbrant study PROJECT` makes one."
+        )
+
+    def _is_empty(self) -> bool:
+        """Whether nothing stands in the file: it is nobody's yet."""
+        (tables,) = self._file.execute(
+            "SELECT count(*) FROM sqlite_master"
+        ).fetchone()
+        (application,) = self._file.execute("PRAGMA application_id").fetchone()
+        return not tables and not application
+
     def _make(self, identity: str) -> None:
         """Write all that an empty study holds, at once: who is killed here
         leaves none behind, and who reads it sees none or all of it.
         """
         with self._transaction():
             # Another process may have made it while this one waited.
-            (found,) = self._file.execute("PRAGMA application_id").fetchone()
-            if found == APPLICATION_ID:
+            if not self._is_empty():
                 return
             self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
             self._file.execute(f"PRAGMA user_version={VERSION}")

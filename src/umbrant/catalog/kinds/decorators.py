@@ -225,14 +225,10 @@ class Invert(DecoratorBase):
 
     def after(self, me: Me, status: Status) -> Status:
         if status is SUCCESS:
-            turned = FAILURE
-        else:
-            turned = SUCCESS
-        if turned is FAILURE:
             self.cause = cause("inverted")
-        else:
-            self.cause = None
-        return turned
+            return FAILURE
+        self.cause = None
+        return SUCCESS
 
 
 @decorator("always succeed", failure="never", can_end=only_success)

@@ -84,31 +84,15 @@ def filling(
     if not text.strip():
         return Filling({})
     found: dict[str, ParamValue] = {}
-    if (
-        leads := next(
-            (each for each in kind.params if each.type is ParamType.STATE),
-            None,
-        )
-    ) and (arrow := _ARROW.search(text)):
-        target = _named(arrow[1].strip(), leads, row_id, project, expanded)
-        if target is not None:
-            found[leads.name] = target
-            text = text[: arrow.start()]
-    written = next(
-        (param for param in kind.params if param.type in WRITTEN), None
-    )
+    text = _without_target(text, kind, found, row_id, project, expanded)
+    written = _first_of(kind, *WRITTEN)
     # A condition is a text of its own, in which names and numbers belong to it
     # alone.
     if written is not None and written.required:
-        taken = (
-            {} if expanded is None else dict(expanded.key_scope(row_id).keys)
-        )
-        ranged = input_range(text, taken) if kind.id == CONSIDER else {}
-        return Filling(
-            {**found, written.name: text.strip(), **ranged}
-            if text.strip()
-            else found
-        )
+        if text.strip():
+            found[written.name] = text.strip()
+            found.update(_ranges(kind, text, row_id, expanded))
+        return Filling(found)
     if written is not None and (condition := _IF.search(text)):
         found[written.name] = condition[1].strip()
         text = text[: condition.start()]
@@ -136,6 +120,44 @@ def filling(
         return Filling(found)
     left = [word for word in left if word.lower() not in SMALL_WORDS]
     return Filling(found, tuple(left), tuple(_new_keys(kind, left, found)))
+
+
+def _first_of(kind: Kind, *types: ParamType) -> Param | None:
+    """The first parameter of one of these types, if a kind has one."""
+    return next((each for each in kind.params if each.type in types), None)
+
+
+def _without_target(
+    text: str,
+    kind: Kind,
+    found: dict[str, ParamValue],
+    row_id: str,
+    project: Project,
+    expanded: ExpandedBehavior | None,
+) -> str:
+    """Add the state that a transition leads to, which stands behind an arrow.
+    Returns the text before it.
+    """
+    leads, arrow = _first_of(kind, ParamType.STATE), _ARROW.search(text)
+    if leads is None or arrow is None:
+        return text
+    target = _named(arrow[1].strip(), leads, row_id, project, expanded)
+    if target is None:
+        return text
+    found[leads.name] = target
+    return text[: arrow.start()]
+
+
+def _ranges(
+    kind: Kind, text: str, row_id: str, expanded: ExpandedBehavior | None
+) -> dict[str, ParamValue]:
+    """The range of what is considered, where its formula tells of one."""
+    if kind.id != CONSIDER:
+        return {}
+    keys: dict[str, Key] = {}
+    if expanded is not None:
+        keys = dict(expanded.key_scope(row_id).keys)
+    return dict(input_range(text, keys))
 
 
 def _as_spread(found: re.Match[str]) -> str:

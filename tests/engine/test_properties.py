@@ -148,15 +148,11 @@ class ReportLog:
         self.ticks.add(self.clock.tick)
 
     @property
-    def last(self) -> "ReportLog":
-        return self
-
-    @property
-    def end(self) -> int:
+    def until(self) -> int:
         return max(self.ticks)
 
-    @end.setter
-    def end(self, tick: int) -> None:
+    @until.setter
+    def until(self, tick: int) -> None:
         self.ticks.add(tick)
 
 

@@ -107,20 +107,14 @@ class _LoggedRefusals:
         self.clock = inner.clock
 
     @property
-    def last(self) -> "_LoggedRefusals":
-        """This log itself: a refusal that is only extended is noted as well,
-        see `end`.
-        """
-        return self
+    def until(self) -> int:
+        """A refusal that is only extended is noted as well."""
+        return self._inner.until
 
-    @property
-    def end(self) -> int:
-        return self._inner.last.end
-
-    @end.setter
-    def end(self, tick: int) -> None:
+    @until.setter
+    def until(self, tick: int) -> None:
         self._note("refused", self._row_id, self._part)
-        self._inner.last.end = tick
+        self._inner.until = tick
 
     def __call__(self, cause: Cause, /) -> None:
         self._note("refused", self._row_id, self._part)

@@ -385,7 +385,7 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
             if tick in (0, 9):
                 refused(cause("guard"))
             elif tick not in (7, 8):
-                refused.last.end = refused.clock.tick
+                refused.until = refused.clock.tick
             writer.tick_done()
     refusals = (
         read_take(tmp_path / "t.take").agents["a"].row("r1").refusals[""]

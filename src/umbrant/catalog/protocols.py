@@ -228,43 +228,31 @@ class TickCounter(Protocol):
     def tick(self) -> int: ...
 
 
-class OpenRefusal(Protocol):
-    """A recorded refusal, whose last tick can still be moved on."""
-
-    end: int
-    """The last tick of it so far."""
-
-
 class RefusalLog(Protocol):
     """Records why a row is not entered; called with the reason at each tick
     that it is not.
     """
 
     # Whoever would report the same reason as at the tick before may extend the
-    # last refusal instead, by `log.last.end = log.clock.tick`. That is the
-    # case at most ticks of a row that is watched for a take-over, and costs a
-    # tenth of a call.
+    # last refusal instead, by `log.until = log.clock.tick`. That is the case
+    # at most ticks of a row that is watched for a take-over, and costs a tenth
+    # of a call.
+
+    until: int
+    """The last tick of the last refusal so far."""
 
     @property
     def clock(self) -> TickCounter: ...
-    @property
-    def last(self) -> OpenRefusal: ...
     def __call__(self, reason: Cause, /) -> None: ...
 
 
 class _NoRefusalLog:
-    """A RefusalLog that keeps nothing. It is its own clock and its own last
-    refusal.
-    """
+    """A RefusalLog that keeps nothing. It is its own clock."""
 
-    tick = end = 0
+    tick = until = 0
 
     @property
     def clock(self) -> "_NoRefusalLog":
-        return self
-
-    @property
-    def last(self) -> "_NoRefusalLog":
         return self
 
     def __call__(self, reason: Cause, /) -> None: ...
@@ -307,7 +295,7 @@ class GuardTakeOver(NamedTuple):
         if self.gate.reason is not self.reason:
             self.no(me)
         else:
-            self.refused.last.end = self.refused.clock.tick
+            self.refused.until = self.refused.clock.tick
         return None
 
 

@@ -181,17 +181,13 @@ class _CutOffLog:
     extended.
     """
 
-    tick = end = 0
+    tick = until = 0
 
     def __init__(self, agent: WatchedAgent, row_id: str) -> None:
         self._agent, self._row_id = agent, row_id
 
     @property
     def clock(self) -> "_CutOffLog":
-        return self
-
-    @property
-    def last(self) -> "_CutOffLog":
         return self
 
     def __call__(self, reason: Cause, /) -> None:

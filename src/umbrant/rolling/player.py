@@ -52,7 +52,7 @@ from umbrant.rolling.snapshots import (
 )
 from umbrant.rolling.watch import SharedWatch
 from umbrant.take.pieces import TakePiece
-from umbrant.take.recorder import TakeRecorder, never_due
+from umbrant.take.recorder import TakeRecorder
 
 SEND_S = 0.04
 """How long what is recorded may wait before it is sent, while ticks go by:
@@ -334,7 +334,8 @@ class Player:
             self._outbox.send(number, "ready")
             return
         scenario = played(order)
-        recorder = self._recorder(scenario, counts_only=order.counts_only)
+        due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
+        recorder = self._recorder(scenario, due, counts_only=order.counts_only)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         self._send_header(number, order, scenario)
         self._play_out(_Playing(play, order, scenario, recorder))
@@ -372,7 +373,7 @@ class Player:
         scenario, due = played(order), frozenset(message.prepares)
         if order.project.nodes:
             return
-        recorder = self._recorder(scenario, never_due)
+        recorder = self._recorder(scenario)
         catalog = running_catalog(order.project, trusted=False)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         playing = _Playing(play, order, scenario, recorder)
@@ -472,10 +473,9 @@ class Player:
         *,
         counts_only: bool = False,
     ) -> TakeRecorder:
-        """A recorder that sends its pieces to the supervisor, whenever it is
-        time unless another rule is given.
+        """A recorder that sends its pieces to the supervisor: whole chunks,
+        and in between whenever one is due.
         """
-        due = due or _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
 
         def push(piece: TakePiece) -> None:
             self._outbox.send(self._number, "piece", piece)

@@ -15,7 +15,7 @@ from umbrant.catalog.protocols import FAILURE, SUCCESS, Gauge, Measured, Status
 from umbrant.model.values import Value
 from umbrant.take.buffer import ChunkKey, StepCounter, TakeBuffer
 from umbrant.take.pieces import ChunkPiece
-from umbrant.take.record import Outcome, Refusal
+from umbrant.take.record import Outcome
 from umbrant.take.tables import What, plain
 
 NO_CAUSE = Cause("guard")
@@ -177,7 +177,8 @@ class RefusalChunk(OrderedChunk):
     ) -> None:
         super().__init__(place, What.REFUSED, buffer, counter)
         self.clock = buffer
-        self.last = Refusal(-2, -2, NO_CAUSE)
+        self.until = -2
+        self._last = NO_CAUSE
         self._ends: list[int] = []
         """When each ended; of the last, when it ended as far as was known at
         the piece before.
@@ -185,18 +186,16 @@ class RefusalChunk(OrderedChunk):
         self._causes: list[Mapping[str, Value]] = []
 
     def __call__(self, cause: Cause, /) -> None:
-        last, tick = self.last, self.clock.tick
+        last, tick = self._last, self.clock.tick
         # By identity first: the causes that come at nearly every tick are made
         # once.
-        if last.end >= tick - 1 and (
-            last.cause is cause or last.cause == cause
-        ):
-            last.end = tick
+        if self.until >= tick - 1 and (last is cause or last == cause):
+            self.until = tick
         else:
             self._now()
             if self._ends:
-                self._ends[-1] = last.end
-            self.last = Refusal(tick, tick, cause)
+                self._ends[-1] = self.until
+            self.until, self._last = tick, cause
             self._ends.append(tick)
             self._causes.append(cause.plain)
 
@@ -204,13 +203,13 @@ class RefusalChunk(OrderedChunk):
         # How long the last refusal is changes until the next begins; its end
         # is looked up only as the column is handed over.
         if self._ends:
-            self._ends[-1] = self.last.end
+            self._ends[-1] = self.until
         return self._ticks, self._steps, self._ends, self._causes
 
     def _keep_on(self) -> bool:
         # One that may be said again at the next tick is the same refusal, and
         # belongs to the next chunk as well.
-        goes_on = self.last.end >= self._buffer.tick - 1
+        goes_on = self.until >= self._buffer.tick - 1
         keeps = 0
         if goes_on:
             keeps = 1

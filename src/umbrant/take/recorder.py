@@ -13,18 +13,13 @@ from umbrant.take.stored import FARTHEST
 from umbrant.take.tables import NUMBER_OF, cause_text
 
 
-def never_due() -> bool:
-    """For a recording that hands over whole chunks only."""
-    return False
-
-
 class TakeRecorder(TakeBuffer):
     """Keeps what is played until it is handed over to `push`: at the end of
     each chunk, and whenever `due` says so.
 
     `chunk_ticks` is how many ticks a chunk has. What the pieces come to
-    depends on that alone, never on when `due`, which is asked after each tick,
-    said so. With `counts_only` it is as the header of such a take says.
+    depends on that alone, never on when `due`, which is asked after each tick
+    if there is one, said so. With `counts_only` it is as the header of such a take says.
     """
 
     def __init__(
@@ -32,7 +27,7 @@ class TakeRecorder(TakeBuffer):
         ticks_per_s: float,
         chunk_ticks: int,
         push: Callable[[TakePiece], None],
-        due: Callable[[], bool] = never_due,
+        due: Callable[[], bool] | None = None,
         *,
         counts_only: bool = False,
     ) -> None:
@@ -129,7 +124,7 @@ class TakeRecorder(TakeBuffer):
         self.tick = tick = self.tick + 1
         if tick >= self._chunk_ends_at:
             self.end_chunk()
-        elif self.due():
+        elif self.due is not None and self.due():
             self.hand_over()
 
     def hand_over(self) -> None:

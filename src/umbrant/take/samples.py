@@ -1,13 +1,15 @@
 """What is so at every tick: where bodies are and how full props are. It is
-written down only when it changes.
+noted only when it changes.
 """
 
 import math
 from collections.abc import Callable
 
+import numpy as np
+
 from umbrant.model.values import Point
 from umbrant.take.buffer import TakeBuffer
-from umbrant.take.tables import packed
+from umbrant.take.tables import packed, packed_ticks
 
 Posing = Callable[[Point | None, float], None]
 """Is told at each tick where a body is, None where it is not on the stage, and
@@ -28,26 +30,27 @@ class SampledTrack:
 
     def __init__(self, buffer: TakeBuffer, first: int, width: int) -> None:
         self._buffer = buffer
-        self._now: tuple[float, ...] = (math.nan,) * width
-        self._numbers: list[float] = []
-        self._until = first
-        """The tick up to which they are written down."""
-
-    def _write_down(self, until: int) -> None:
-        """Write the last sample for every tick up to, but not including, a
-        tick.
+        self._ticks = [first]
+        """From which tick on each of the samples holds. Of two that hold from
+        the same tick on, the later counts.
         """
-        due = until - self._until
-        self._numbers += self._now if due == 1 else self._now * due
-        self._until = until
+        self._width = width
+        self._numbers = [math.nan] * width
+        """The samples, one after the other."""
 
     def handed_over(self, until: int) -> bytearray:
         """All that has not been handed over yet, up to but without a tick, as
         float32.
         """
-        self._write_down(until)
-        numbers, self._numbers = self._numbers, []
-        return packed(numbers)
+        ticks, numbers = self._ticks, packed(self._numbers)
+        self._ticks, self._numbers = [until], self._numbers[-self._width :]
+        if len(ticks) == 1:
+            return numbers * (until - ticks[0])
+        ticks.append(until)
+        lasted = np.diff(np.frombuffer(packed_ticks(ticks), "<i4"))
+        # A sample is one item, however many numbers it has.
+        samples = np.frombuffer(numbers, f"V{4 * self._width}")
+        return bytearray(samples.repeat(lasted))
 
 
 class PoseTrack(SampledTrack):
@@ -63,16 +66,10 @@ class PoseTrack(SampledTrack):
     def tell(self, place: Point | None, heading_deg: float) -> None:
         """It is there at this tick, None where it is not on the stage."""
         if place is not self._place or heading_deg != self._heading_deg:
-            tick = self._buffer.tick
-            # What moves does so at each tick, so this is the case that counts.
-            if self._until == tick - 1:
-                self._numbers += self._now
-                self._until = tick
-            else:
-                self._write_down(tick)
             self._place, self._heading_deg = place, heading_deg
+            self._ticks.append(self._buffer.tick)
             x, y = place or NOWHERE
-            self._now = x, y, heading_deg
+            self._numbers += x, y, heading_deg
 
 
 class LevelTrack(SampledTrack):
@@ -85,6 +82,6 @@ class LevelTrack(SampledTrack):
     def tell(self, level: float | None) -> None:
         """It is so full at this tick, None where it is not there."""
         if level != self._level:
-            self._write_down(self._buffer.tick)
             self._level = level
-            self._now = (math.nan if level is None else level,)
+            self._ticks.append(self._buffer.tick)
+            self._numbers.append(math.nan if level is None else level)

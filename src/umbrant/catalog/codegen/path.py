@@ -6,7 +6,6 @@
             index = 0                           # which wrapper's checks these are
             try:
                 while True:                     # left by `break` with a status, or by `return`
-                    index = 0
                     v1_0 = …                    # the lines of a guard's condition
                     if not (v1_0 is True):
                         status = no0(me)
@@ -126,7 +125,7 @@ elif gate{n}.reason is not reason{n}:
 _RECORDED_TAKE_OVER = f"""\
 {_TAKE_OVER}
 else:
-    refused{{n}}.last.end = refused{{n}}.clock.tick"""
+    refused{{n}}.until = refused{{n}}.clock.tick"""
 """The same where refusals are recorded. A refusal that goes on is extended rather than reported
 again: it is the same at most ticks, and a call for each costs more than all the rest of the check.
 """
@@ -258,9 +257,11 @@ def _maker(
     parts = [
         (at, form.numbered(number)) for number, (at, form) in enumerate(checks)
     ]
-    lines = "\n".join(
-        f"index = {at}\n{part}" for at, part in [*parts, (index, end.lines)]
-    )
+    lines, before = "", 0
+    for at, part in [*parts, (index, end.lines)]:
+        if at != before:
+            lines, before = f"{lines}index = {at}\n", at
+        lines += f"{part}\n"
     names = ", ".join(
         name.replace("{n}", str(number))
         for number, (_, form) in enumerate(checks)

@@ -1,10 +1,13 @@
 """The smallest projects that show something, and takes of them."""
 
+import re
+from collections.abc import Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
 from tests.kinds import CATALOG
+from umbrant.catalog.causes import SENTENCES, Cause
 from umbrant.model.behaviors import (
     Behavior,
     Blackboard,
@@ -175,3 +178,26 @@ def received(take: Take, agent: str) -> list[tuple[int, str, str]]:
         (each.tick, each.event, each.other)
         for each in take.agents[agent].received
     ]
+
+
+def causes_of(take: Take) -> Iterator[Cause]:
+    """All causes in a take."""
+    for agent in take.agents.values():
+        for record in agent.rows.values():
+            yield from (each.cause for each in record.spans if each.cause)
+            for refusals in record.refusals.values():
+                yield from (each.cause for each in refusals)
+            for found in record.sensed.values():
+                yield from (
+                    each.cause for each in found.values if each and each.cause
+                )
+        for writes in agent.keys.values():
+            yield from (each.cause for each in writes.values if each.cause)
+
+
+def has_all_facts(cause: Cause) -> bool:
+    """Whether a cause has each fact that its sentence names."""
+    return all(
+        name in cause.facts
+        for name in re.findall(r"{(\w+)}", SENTENCES[cause.kind])
+    )

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from tests.kinds import CATALOG
 from tests.reasons.claims import CHECKERS
 from tests.review.random_projects import RandomProject
-from tests.small import played
+from tests.small import causes_of, has_all_facts, played
 from umbrant.reasons.decision_changes import decision_changes
 from umbrant.reasons.sentences import Answer, AnswerLine
 from umbrant.reasons.why import Explainer
@@ -65,6 +65,12 @@ class ClaimCount:
     def check_random(self, seed: int, every: int = 3) -> None:
         """Check the answers about a random project, at every so many ticks."""
         take = played(RandomProject(seed).made)
+        # One without a fact would read as 'beyond not set'.
+        self.false.extend(
+            ("a cause lacks a fact", each)
+            for each in causes_of(take)
+            if not has_all_facts(each)
+        )
         explainer = Explainer(take, "a", CATALOG)
         self.check_take(take, "a", range(0, take.ticks, every), explainer)
 

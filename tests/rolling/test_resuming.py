@@ -61,9 +61,9 @@ from umbrant.rolling.roll import (
     roll,
 )
 from umbrant.take.compare import different
+from umbrant.take.documents import WrittenNumbers
 from umbrant.take.reader import Take, read_take
 from umbrant.take.writer import TakeWriter
-from umbrant.take.written_conditions import WrittenConditions
 
 QUAY = open_project(DEMO)
 EVERY = 60
@@ -81,7 +81,9 @@ class RecordedTake:
     def answers(
         self, agent: str, row_id: str, part: str
     ) -> Iterator[RecordedAnswer]:
-        written = WrittenConditions(self.take.header).of(agent, row_id, part)
+        written = WrittenNumbers(self.take.header).of_condition(
+            agent, row_id, part
+        )
         for tick, _, atom, found in (
             self.take.agents[agent].row(row_id).atom_steps.get(part, [])
         ):
@@ -336,7 +338,7 @@ def test_a_resumed_take_of_a_random_project_is_the_take_from_the_first_tick(
 ) -> None:
     """It goes on at the very last tick before which nothing can differ."""
     monkeypatch.setattr("umbrant.rolling.resuming.BUILTIN", CATALOG)
-    monkeypatch.setattr("umbrant.take.written_conditions.BUILTIN", CATALOG)
+    monkeypatch.setattr("umbrant.take.documents.BUILTIN", CATALOG)
     project, random = RandomProject(seed).made, Random(seed)  # noqa: S311
 
     def ordered(what: Project, name: str) -> RollOrder:

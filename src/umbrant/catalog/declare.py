@@ -20,7 +20,7 @@ from collections.abc import Callable, Generator, Hashable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from umbrant.catalog.causes import Cause
+from umbrant.catalog.causes import SENTENCES, Cause
 from umbrant.catalog.kind import (
     FIELDS,
     RUNS,
@@ -55,6 +55,8 @@ returns True, False or why it failed.
 
 Declared = Callable[[Callable[..., Any]], Kind]
 
+NO_FACTS: Mapping[str, str] = {}
+
 
 def action(
     phrase: str,
@@ -63,17 +65,18 @@ def action(
     failure: str = "",
     can_end: OutcomeRule | None = None,
     noise: NoiseFact | None = None,
+    facts: Mapping[str, str] = NO_FACTS,
 ) -> Declared:
     """Declare an action. A generator function takes time; any other is done at
     once, and can serve as upkeep. It can fail if it says when, unless
-    `can_end` says more.
+    `can_end` says more. `facts` are as in `Kind`.
     """
     declare = _declared(
         Family.ACTION, phrase, {"success": success, "failure": failure}
     )
     ends = can_end or work(bool(failure))
     return lambda run: _audible(
-        replace(declare(run), can_end=ends, noise=noise)
+        _factual(replace(declare(run), can_end=ends, noise=noise, facts=facts))
     )
 
 
@@ -99,6 +102,7 @@ def composite(
     name: str = "",
     holds: tuple[Family, ...] = RUNS,
     number: NumberKind = NumberKind.PROGRESS,
+    facts: Mapping[str, str] = NO_FACTS,
 ) -> Declared:
     """Declare a composite: a class made from its children and its parameters.
     The words are as in `Kind`.
@@ -115,6 +119,7 @@ def composite(
     return lambda run: _checked(
         replace(
             declare(run),
+            facts=facts,
             summary=summary,
             goes_on_after=goes_on_after,
             order=order,
@@ -154,21 +159,25 @@ def decorator(
     weighs: bool = False,
     success: str = "as the row",
     failure: str = "as the row",
+    facts: Mapping[str, str] = NO_FACTS,
 ) -> Declared:
     """Declare a decorator: a class made from the work it wraps and its
-    parameters.
+    parameters. `facts` are as in `Kind`.
 
     One with a method `refusal` is a gate.
     """
     declare = _declared(
         Family.DECORATOR, phrase, {"success": success, "failure": failure}
     )
-    return lambda run: replace(
-        declare(run),
-        can_end=can_end,
-        keeps_work=keeps_work,
-        weighs=weighs,
-        is_gate=callable(getattr(run, "refusal", None)),
+    return lambda run: _factual(
+        replace(
+            declare(run),
+            can_end=can_end,
+            facts=facts,
+            keeps_work=keeps_work,
+            weighs=weighs,
+            is_gate=callable(getattr(run, "refusal", None)),
+        )
     )
 
 
@@ -221,6 +230,23 @@ def _checked(kind: Kind) -> Kind:
             f"kind '{kind.id}': say with `rests` what a child that has ended does while the others "
             "run, and only where children run together"
         )
+    return _factual(kind)
+
+
+def _factual(kind: Kind) -> Kind:
+    """A kind whose causes have facts that are its parameters. Raises
+    DeclarationError where there is no such fact or no such parameter.
+    """
+    for place, param in kind.facts.items():
+        cause_kind, _, fact = place.partition(".")
+        is_known = place == "gauge.of" or f"{{{fact}}}" in SENTENCES.get(
+            cause_kind, ""
+        )
+        if not is_known or kind.param(param) is None:
+            raise DeclarationError(
+                f"kind '{kind.id}': '{place}' is no fact of a cause, or '{param}' none of its "
+                "parameters"
+            )
     return kind
 
 

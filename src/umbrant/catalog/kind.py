@@ -161,6 +161,11 @@ class Kind:
     """Whether a decorator is asked by what is around its row, before the row
     is visited.
     """
+    facts: Mapping[str, str] = field(default_factory=dict)
+    """What of its causes is one of its parameters, as {'too_far.range_m':
+    'reach'}. Of a decorator that reports gauges, 'gauge.of' is what they are
+    of.
+    """
     reports_gauges: bool = False
     """Whether it is given a `GaugeSink` as `report`."""
     example: str = ""

@@ -1,6 +1,6 @@
 """What an engine tells of itself while it runs."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
@@ -13,6 +13,7 @@ from umbrant.catalog.protocols import (
     Status,
     discard,
 )
+from umbrant.catalog.written_facts import WrittenFacts
 from umbrant.model.values import Value
 
 WORLD = "*"
@@ -43,6 +44,19 @@ class Recorder(Protocol):
     come at nearly every tick, and a callback made once costs less than a
     look-up at each.
     """
+
+    def know_body(self, written: WrittenFacts) -> None:
+        """What of the causes that the agent's senses give stands in the
+        document of its body, and need not be recorded.
+        """
+
+    def know_row(
+        self, row_id: str, written: Mapping[str, WrittenFacts]
+    ) -> None:
+        """What of a row's causes and gauges stands in its document, by part.
+        Called before anything is recorded of the row, and again when it is
+        made anew.
+        """
 
     def running(self, row_id: str) -> RowLog:
         """The log of a row's spans."""
@@ -113,6 +127,10 @@ class NullRecorder:
     conditions of cues.
     """
 
+    def know_body(self, written: WrittenFacts) -> None: ...
+    def know_row(
+        self, row_id: str, written: Mapping[str, WrittenFacts]
+    ) -> None: ...
     def wrote(
         self,
         board: str,

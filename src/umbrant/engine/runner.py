@@ -10,6 +10,7 @@ from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.bound_condition import BoundCondition
 from umbrant.catalog.protocols import Status
 from umbrant.catalog.world import BodyView, World
+from umbrant.catalog.written_facts import body_facts
 from umbrant.engine.behavior_change import BehaviorChange
 from umbrant.engine.binding import BindingScope, always_unknown
 from umbrant.engine.board import Board, SharedBoards
@@ -117,6 +118,7 @@ class Runner:
         self._bus = common.event_bus
         self._body: BodyView | None = None
         self._recorder = recorder
+        recorder.know_body(body_facts(member.body))
         self._conditions: dict[tuple[str, str], BoundCondition] = {}
         scope = partial(
             BindingScope,

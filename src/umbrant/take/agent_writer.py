@@ -4,7 +4,7 @@ What is told at nearly every tick is told to an object for each place, which
 knows what it was told last.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
@@ -14,6 +14,11 @@ from umbrant.catalog.protocols import (
     Progress,
     RefusalLog,
     discard,
+)
+from umbrant.catalog.written_facts import (
+    NO_FACTS,
+    WrittenFacts,
+    without_written,
 )
 from umbrant.engine.recorder import RowLog
 from umbrant.model.parts import ROW
@@ -29,6 +34,8 @@ from umbrant.take.chunks import (
 from umbrant.take.progress_recorder import ProgressRecorder
 from umbrant.take.tables import cause_text, stored
 
+NO_PARTS: Mapping[str, WrittenFacts] = {}
+
 
 class AgentWriter:
     """The engine's `Recorder` of one agent: buffers its events until the chunk
@@ -42,6 +49,9 @@ class AgentWriter:
         self._name = name
         self._buffer = buffer
         self._counter = StepCounter(buffer)
+        self._written: dict[str, Mapping[str, WrittenFacts]] = {}
+        """What of its causes and gauges stands in the document of each row."""
+        self._of_body: WrittenFacts = NO_FACTS
         self._spans: dict[str, SpanChunk] = {}
         self._refusals: dict[tuple[str, str], RefusalChunk] = {}
         self._atoms: dict[tuple[str, str], AtomChunk] = {}
@@ -49,12 +59,25 @@ class AgentWriter:
         self._gauges: dict[tuple[str, str, Measured], GaugeChunk] = {}
         self._progress: dict[str, ProgressRecorder] = {}
 
+    def know_body(self, written: WrittenFacts) -> None:
+        self._of_body = written
+
+    def know_row(
+        self, row_id: str, written: Mapping[str, WrittenFacts]
+    ) -> None:
+        self._written[row_id] = written
+
+    def _facts(self, row_id: str, part: str) -> WrittenFacts:
+        return self._written.get(row_id, NO_PARTS).get(part, NO_FACTS)
+
     def running(self, row_id: str) -> RowLog:
         if row_id not in self._spans:
             self._spans[row_id] = SpanChunk(
                 (self._name, row_id, ROW), self._buffer, self._counter
             )
-        return self._spans[row_id]
+        chunk = self._spans[row_id]
+        chunk.written = self._facts(row_id, ROW)
+        return chunk
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
         place = (row_id, part)
@@ -62,7 +85,9 @@ class AgentWriter:
             self._refusals[place] = RefusalChunk(
                 (self._name, row_id, part), self._buffer, self._counter
             )
-        return self._refusals[place]
+        chunk = self._refusals[place]
+        chunk.written = self._facts(row_id, part)
+        return chunk
 
     def sensing(
         self, row_id: str, part: str
@@ -72,7 +97,9 @@ class AgentWriter:
             self._atoms[place] = AtomChunk(
                 (self._name, row_id, part), self._buffer, self._counter
             )
-        return self._atoms[place].add
+        chunk = self._atoms[place]
+        chunk.written = self._of_body
+        return chunk.add
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         if row_id not in self._progress:
@@ -100,7 +127,9 @@ class AgentWriter:
             self._gauges[place] = GaugeChunk(
                 (self._name, row_id, part), measured, self._buffer
             )
-        return self._gauges[place]
+        chunk = self._gauges[place]
+        chunk.written = self._facts(row_id, part)
+        return chunk
 
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
         place = (row_id, part)
@@ -119,11 +148,9 @@ class AgentWriter:
         part: str,
         because: Cause | None = None,
     ) -> None:
-        tick, step, found = (
-            self._buffer.tick,
-            self._counter.next(),
-            cause_text(because),
-        )
+        tick, step = self._buffer.tick, self._counter.next()
+        if because is not None:
+            because = without_written(because, self._of_body)
         self._buffer.keys.append(
             (
                 self._name,
@@ -134,7 +161,7 @@ class AgentWriter:
                 stored(value),
                 row_id,
                 part,
-                found,
+                cause_text(because),
             )
         )
 

@@ -12,11 +12,17 @@ from typing import Any
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import FAILURE, SUCCESS, Gauge, Measured, Status
+from umbrant.catalog.written_facts import (
+    GAUGE,
+    NO_FACTS,
+    WrittenFacts,
+    without_written,
+)
 from umbrant.model.values import Value
 from umbrant.take.buffer import ChunkKey, StepCounter, TakeBuffer
 from umbrant.take.pieces import ChunkPiece
 from umbrant.take.record import Outcome
-from umbrant.take.tables import What, plain
+from umbrant.take.tables import What
 
 NO_CAUSE = Cause("guard")
 """Stands for the refusal before the first."""
@@ -44,6 +50,8 @@ class ChunkBuffer:
         self._place = place
         self._what = what.value
         self._buffer = buffer
+        self.written: WrittenFacts = NO_FACTS
+        """What of its causes stands in the documents, and is left out."""
         self._ticks: list[int] = []
         self._sent: tuple[int, ...] = ()
         """How many entries of each column need not be sent any more; empty
@@ -56,6 +64,14 @@ class ChunkBuffer:
         if not ticks:
             buffer.chunks.append(self)
         ticks.append(buffer.tick)
+
+    def _plain(self, cause: Cause | None) -> Mapping[str, Value] | None:
+        """A cause as it is kept."""
+        if cause is None:
+            return None
+        if self.written:
+            cause = without_written(cause, self.written)
+        return cause.plain
 
     def piece(self) -> ChunkPiece | None:
         """What came since the piece before; None if nothing did."""
@@ -144,11 +160,13 @@ class SpanChunk(OrderedChunk):
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
-        plain = None
-        if cause:
-            plain = cause.plain
         self._ended.append(
-            (self._buffer.tick, self._counter.next(), _OUTCOMES[status], plain)
+            (
+                self._buffer.tick,
+                self._counter.next(),
+                _OUTCOMES[status],
+                self._plain(cause),
+            )
         )
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
@@ -183,7 +201,7 @@ class RefusalChunk(OrderedChunk):
         """When each ended; of the last, when it ended as far as was known at
         the piece before.
         """
-        self._causes: list[Mapping[str, Value]] = []
+        self._causes: list[Mapping[str, Value] | None] = []
 
     def __call__(self, cause: Cause, /) -> None:
         last, tick = self._last, self.clock.tick
@@ -197,7 +215,7 @@ class RefusalChunk(OrderedChunk):
                 self._ends[-1] = self.until
             self.until, self._last = tick, cause
             self._ends.append(tick)
-            self._causes.append(cause.plain)
+            self._causes.append(self._plain(cause))
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
         # How long the last refusal is changes until the next begins; its end
@@ -251,7 +269,7 @@ class AtomChunk(OrderedChunk):
     def add(self, atom: int, found: AtomResult | None) -> None:
         """An atom found something else than before, or was passed over."""
         result = (
-            (found.truth, found.left, found.right, plain(found.cause))
+            (found.truth, found.left, found.right, self._plain(found.cause))
             if found
             else ()
         )
@@ -294,10 +312,9 @@ class GaugeChunk(ChunkBuffer):
         self._last = gauge
         self._now()
         self._values.append(gauge.value)
-        if gauge.of is None:
+        total, written = gauge.of, self.written.get(GAUGE)
+        if total is None or (written is not None and total == written.value):
             total = math.nan
-        else:
-            total = gauge.of
         self._totals.append(total)
         self._abouts.append(gauge.about)
 

@@ -3,7 +3,7 @@ short.
 """
 
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass
 from functools import lru_cache
@@ -13,9 +13,11 @@ from typing import Any
 import numpy as np
 
 from umbrant.catalog.causes import Cause
+from umbrant.catalog.written_facts import WrittenFacts, with_written
 from umbrant.engine.recorder import WORLD
 from umbrant.model.printable import printable
 from umbrant.model.values import Value
+from umbrant.take.documents import WrittenNumbers, WrittenParts
 from umbrant.take.errors import TakeError
 from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import (
@@ -57,7 +59,6 @@ from umbrant.take.tables import (
     What,
     loaded,
 )
-from umbrant.take.written_conditions import WrittenConditions
 
 META_TABLE, *TABLES = (
     each.strip() for each in SCHEMA.strip().split(";") if each.strip()
@@ -295,7 +296,7 @@ def _read_agents(
     """The rows of every agent, or of one, in the order in which they were
     written.
     """
-    rows_of, written = _rows_of(header), WrittenConditions(header)
+    rows_of, written = _rows_of(header), WrittenNumbers(header)
     last: dict[tuple[str, ...], int] = {}
     columns = {
         "agent": str,
@@ -321,11 +322,14 @@ def _read_agents(
         times = chunk.ticks + chunk.ends
         if times and not (min(times) >= 0 and max(times) <= ticks):
             raise DamagedTake(f"{what} of {row_id} is not within the take")
+        facts: WrittenFacts
+        parts: WrittenParts = ()
         if what == What.FOUND:
-            parts = written.of(agent, row_id, part)
+            facts = written.of_body(agent)
+            parts = written.of_condition(agent, row_id, part)
         else:
-            parts = ()
-        decode, put = decoded("a measure", reading_of, what, parts)
+            facts = written.of_row(agent, row_id, part)
+        decode, put = decoded("a measure", reading_of, what, facts, parts)
         put(record, part, decoded(f"{what} of {row_id}", decode, chunk))
 
 
@@ -363,7 +367,7 @@ def _read_keys(
     shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
     # Keys take few values that are no numbers, and most of them again and
     # again, for few causes.
-    text_of, cause_of = lru_cache(_key_value), lru_cache(_key_cause)
+    text_of, cause_of = lru_cache(_key_value), _key_causes(header)
     for (
         agent,
         board,
@@ -375,7 +379,7 @@ def _read_keys(
         part,
         found,
     ) in stored_rows(file, "key", **columns):
-        cause = cause_of(found)
+        cause = cause_of(found, agent)
         if isinstance(stored, str):
             value = text_of(stored)
         else:
@@ -409,6 +413,24 @@ def _key_value(stored: Any) -> Value | None:
     """A key's value, as its column holds it. Raises DamagedTake."""
     what = "the value of a key"
     return decoded(what, plain_value, decoded(what, loaded, stored))
+
+
+def _key_causes(
+    header: Header,
+) -> Callable[[str | None, str], Cause | None]:
+    """What reads what the one who wrote a key found, of an agent with this
+    name.
+    """
+    written = WrittenNumbers(header)
+
+    @lru_cache
+    def cause_of(text: str | None, agent: str) -> Cause | None:
+        cause = _key_cause(text)
+        if cause is None:
+            return None
+        return with_written(cause, written.of_body(agent))
+
+    return cause_of
 
 
 def _key_cause(text: str | None) -> Cause | None:

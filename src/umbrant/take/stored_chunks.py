@@ -7,6 +7,7 @@ record. By then the ticks of a chunk are known to be in the order of time.
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Generic, TypeVar
 
 import numpy as np
@@ -16,6 +17,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.written import NOTHING_WRITTEN, WrittenPart
 from umbrant.catalog.protocols import Gauge, Measured
+from umbrant.catalog.written_facts import GAUGE, WrittenFacts, with_written
 from umbrant.model.values import Point
 from umbrant.take.record import (
     AtomStep,
@@ -68,7 +70,17 @@ def stored_chunk(
     )
 
 
-def _spans_of(chunk: StoredChunk) -> list[Span]:
+def _cause_of(
+    data: Mapping[str, Any] | None, written: WrittenFacts
+) -> Cause | None:
+    """A cause with what is written of it in the documents."""
+    cause = plain_cause(data)
+    if cause is None or not written:
+        return cause
+    return with_written(cause, written)
+
+
+def _spans_of(chunk: StoredChunk, written: WrittenFacts) -> list[Span]:
     outcomes, causes = chunk.more
     # A chunk has first the beginnings and then the ends; who has no end comes
     # last.
@@ -82,7 +94,7 @@ def _spans_of(chunk: StoredChunk) -> list[Span]:
             start,
             end,
             Outcome(outcome),
-            plain_cause(cause),
+            _cause_of(cause, written),
             start_step,
             end_step,
         )
@@ -112,13 +124,13 @@ def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
         record.spans.append(span)
 
 
-def _refusals_of(chunk: StoredChunk) -> list[Refusal]:
+def _refusals_of(chunk: StoredChunk, written: WrittenFacts) -> list[Refusal]:
     return [
         Refusal(start, end, found, step)
         for start, step, end, cause in zip(
             chunk.ticks, chunk.steps, chunk.ends, chunk.more, strict=True
         )
-        if (found := plain_cause(cause)) is not None
+        if (found := _cause_of(cause, written)) is not None
     ]
 
 
@@ -147,10 +159,11 @@ def _place(refusal: Refusal) -> tuple[int, int]:
 
 
 def _finds_of(
+    body: WrittenFacts,
     written: Sequence[WrittenPart],
 ) -> Callable[[StoredChunk], list[AtomStep]]:
     """What decodes what the atoms of a condition found, by what of it is
-    written in the condition itself.
+    written in the document of the body and in the condition itself.
     """
     # Of most atoms nothing is written, and a damaged take can speak of some
     # that there are not.
@@ -173,7 +186,7 @@ def _finds_of(
             right = plain_value(right)
         reason = None
         if cause:
-            reason = plain_cause(cause)
+            reason = _cause_of(cause, body)
         part = parts.get(atom)
         if part is None:
             return AtomResult(truth, left, right, reason)
@@ -184,11 +197,11 @@ def _finds_of(
         for tick, step, entry in zip(
             chunk.ticks, chunk.steps, chunk.more, strict=True
         ):
-            result = None
+            result, (atom, *rest) = None, entry
             # An atom that was passed over is there alone.
-            if len(entry) > 1:
-                result = found(*entry)
-            steps.append(AtomStep(tick, step, int(entry[0]), result))
+            if rest:
+                result = found(atom, *rest)
+            steps.append(AtomStep(tick, step, int(atom), result))
         return steps
 
     return decode
@@ -287,8 +300,12 @@ def _put_counts(
 
 def _gauges_of(
     measured: Measured,
+    written: WrittenFacts,
 ) -> Callable[[StoredChunk], _Timed[Gauge]]:
     """What decodes the numbers of a measure."""
+    written_total = None
+    if GAUGE in written:
+        written_total = written[GAUGE].value
 
     def decode(chunk: StoredChunk) -> _Timed[Gauge]:
         count = len(chunk.ticks)
@@ -300,7 +317,7 @@ def _gauges_of(
         )
         gauges = []
         for value, total, about in zip(values, totals, abouts, strict=True):
-            of = None
+            of = written_total
             if not math.isnan(total):
                 of = total
             gauges.append(Gauge(measured, value, of, str(about)))
@@ -327,22 +344,29 @@ record of its row.
 """
 
 _READINGS: Mapping[str, ChunkReading] = {
-    What.RAN: (_spans_of, _put_spans),
-    What.REFUSED: (_refusals_of, _put_refusals),
     What.PROGRESS: (_progress_of, _put_progress),
     What.WAY: (_ways_of, _put_ways),
     What.COUNTED: (_counts_of, _put_counts),
 }
 
 
-def reading_of(what: str, written: Sequence[WrittenPart]) -> ChunkReading:
-    """How a kind of chunk is read. `written` is what is written in the
-    condition that a chunk of finds is about. Raises ValueError for no kind of
-    chunk.
+def reading_of(
+    what: str, facts: WrittenFacts, parts: Sequence[WrittenPart]
+) -> ChunkReading:
+    """How a kind of chunk is read. `facts` are written of the causes and
+    gauges in it; `parts` in the condition that a chunk of finds is about.
+    Raises ValueError for no kind of chunk.
     """
     if what == What.FOUND:
-        return _finds_of(written), _put_finds
-    return _READINGS.get(what) or (_gauges_of(Measured(what)), _put_gauges)
+        return _finds_of(facts, parts), _put_finds
+    if what == What.RAN:
+        return partial(_spans_of, written=facts), _put_spans
+    if what == What.REFUSED:
+        return partial(_refusals_of, written=facts), _put_refusals
+    return _READINGS.get(what) or (
+        _gauges_of(Measured(what), facts),
+        _put_gauges,
+    )
 
 
 def _integers(packed: bytes) -> list[int]:

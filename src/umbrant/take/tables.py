@@ -3,7 +3,7 @@ all use these names and columns.
 """
 
 import struct
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from enum import StrEnum
 from typing import Any
 
@@ -40,6 +40,9 @@ gives the rest that number. Agents tick in the order of the cast, cues before
 them. What is kept of repeated events is their last tick alone, so only the
 first of them has a step. Numbers and progress have none: they belong to their
 row.
+
+Causes leave out the facts that are written in the documents in the header,
+and so do measured numbers, whose total is NaN then: `catalog.written_facts`.
 
 `cue` holds the number of each cue that was done, from 1 on as the scenario
 lists them, and for whom it was; cues that bring on a spawner's copies follow
@@ -135,13 +138,6 @@ def cause_text(cause: Cause | None) -> str | None:
 def listed(values: Sequence[object]) -> str:
     """A sequence as a JSON list."""
     return to_json(values).decode()
-
-
-def plain(cause: Cause | None) -> Mapping[str, Value] | None:
-    """A cause as a list in a column holds it."""
-    if cause:
-        return cause.plain
-    return None
 
 
 MOST_STEPS = 2**16 - 1

@@ -265,6 +265,7 @@ class RandomSelector(Wrapper):
     can_end=either,
     order=ChildOrder.TOGETHER,
     rests="waits for the others",
+    facts={"in_turn.most": "at_once"},
 )
 class Parallel:
     """Runs all of its children at once, and ends when enough of them have succeeded or failed.

@@ -100,6 +100,7 @@ _ENDS = {SUCCESS: "success", FAILURE: "failure"}
     failure="refused while it cools",
     can_end=as_inside,
     keeps_work=True,
+    facts={"gauge.of": "duration"},
 )
 class Cooldown(DecoratorBase):
     """Keeps a row from being entered again for a while after it ended.
@@ -164,6 +165,7 @@ class Cooldown(DecoratorBase):
     failure="as the row, or when the time is up",
     can_end=may_also_fail,
     keeps_work=True,
+    facts={"time_limit.limit_s": "limit", "gauge.of": "limit"},
 )
 class TimeLimit(DecoratorBase):
     """Stops a row that takes too long, and fails.
@@ -361,6 +363,7 @@ class _Again(_InTurns):
     success="when it has succeeded so many times",
     failure="as soon as it fails",
     can_end=as_inside,
+    facts={"gauge.of": "times"},
 )
 class Repeat(_Again):
     """Does a row again, at the next tick, each time it has succeeded.
@@ -410,6 +413,7 @@ class RepeatForEver(_Counted):
     success="as soon as it succeeds",
     failure="when it has failed so many times",
     can_end=as_inside,
+    facts={"gauge.of": "times"},
 )
 class Retry(_Again):
     """Tries a row again, at the next tick, each time it has failed.
@@ -463,7 +467,11 @@ class RepeatUntil(_Counted):
         return self.begin_next()
 
 
-@decorator("delay {delay}", can_end=as_inside)
+@decorator(
+    "delay {delay}",
+    can_end=as_inside,
+    facts={"gauge.of": "delay"},
+)
 class Delay(DecoratorBase):
     """Waits before a row begins. The row counts as running while it waits.
 
@@ -515,6 +523,7 @@ class Delay(DecoratorBase):
     failure="refused when the roll is not under the chance",
     can_end=as_inside,
     keeps_work=True,
+    facts={"chance.share": "share", "gauge.of": "share"},
 )
 class Chance(DecoratorBase):
     """Lets a row be entered only so often. Rolled anew each time the row is tried.
@@ -558,6 +567,7 @@ class Chance(DecoratorBase):
     failure="refused when it has been entered so many times",
     can_end=as_inside,
     keeps_work=True,
+    facts={"at_most.times": "times", "gauge.of": "times"},
 )
 class AtMost(DecoratorBase):
     """Lets a row be entered only so many times.
@@ -605,7 +615,11 @@ class AtMost(DecoratorBase):
         )
 
 
-@decorator("hold result {duration}", can_end=as_inside)
+@decorator(
+    "hold result {duration}",
+    can_end=as_inside,
+    facts={"gauge.of": "duration"},
+)
 class Hold(DecoratorBase):
     """Keeps a row's result for a while: entered again within that time, it ends at once the same
     way, and does nothing.

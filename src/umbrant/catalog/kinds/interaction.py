@@ -44,6 +44,7 @@ def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
     "use {target} for {duration}[ within {reach}]",
     success="the thing is full again",
     failure="there is no such thing, or it is out of reach",
+    facts={"too_far.range_m": "reach"},
 )
 def use(
     me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 1.0
@@ -79,6 +80,7 @@ def use(
     "use up {amount} of {target}[ within {reach}]",
     success="so much was there and is gone",
     failure="there is not so much left, or it is out of reach",
+    facts={"too_far.range_m": "reach", "too_little.amount": "amount"},
 )
 def use_up(
     me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5
@@ -112,6 +114,7 @@ def use_up(
     success="the blow landed",
     failure="there is no one there, it is out of reach, or it has no such number",
     noise=NoiseFact(STRUCK, at_end=True, at_target=True),
+    facts={"too_far.range_m": "reach"},
 )
 def strike(
     me: Me,
@@ -162,6 +165,7 @@ def strike(
     "carry {target}[ within {reach}]",
     success="it is carried",
     failure="it is out of reach, someone else carries it, or the hands are full",
+    facts={"too_far.range_m": "reach"},
 )
 def carry(me: Me, target: AProp, *, reach: Reach = 1.0) -> bool | Cause:
     """Takes up a thing, at once. It goes wherever the body goes until it is dropped or thrown.
@@ -224,6 +228,7 @@ def drop(me: Me) -> bool | Cause:
     success="it lies there",
     failure="nothing is carried, there is no target, or it is too far",
     noise=NoiseFact(LANDED, at_end=True, at_target=True),
+    facts={"too_far.range_m": "reach"},
 )
 def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     """Turns to a place and throws what is carried there. Its landing can be heard.

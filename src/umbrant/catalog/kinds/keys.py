@@ -2,6 +2,7 @@
 once, so each can serve as upkeep.
 """
 
+import math
 from collections.abc import Callable
 from typing import Literal
 
@@ -177,7 +178,7 @@ def look_out(
     here = target.at()
     if isinstance(here, Cause):
         return here
-    looked = look_for(me, here, me.body.sight_m)
+    looked = look_for(me, here, math.inf)
     noticed = looked.value is True
     seen.set(noticed, looked.cause)
     if noticed:

@@ -395,6 +395,7 @@ def _on_ring(
     "take cover from {watcher} within {within}[ at a {pace}]",
     success="the watcher cannot see it",
     failure="there is nothing to hide behind, or no way to it",
+    facts={"no_cover.range_m": "within"},
 )
 def take_cover(
     me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "run"

@@ -57,6 +57,7 @@ def _can_end(
     number=NumberKind.CHOICE,
     name=UTILITY,
     holds=(Family.OPTION,),
+    facts={"below_threshold.threshold": "threshold"},
 )
 @dataclass(frozen=True)
 class UtilitySetup:

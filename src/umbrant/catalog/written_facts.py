@@ -5,12 +5,12 @@ A take does not store it, and its reader fills it in. So a number that is
 edited changes nothing in a take before something else comes of it.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import RUNS, Catalog, Family, Kind
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.parts import ROW, part_name
 from umbrant.model.staging import Body
 from umbrant.model.values import ParamValue, Spread, Value
@@ -28,6 +28,9 @@ class WrittenFact(NamedTuple):
 
 WrittenFacts = Mapping[str, WrittenFact]
 """By the kind of the cause, or GAUGE."""
+
+RowFacts = Mapping[tuple[str, str], WrittenFacts]
+"""By the id of the row, and the part."""
 
 NO_FACTS: WrittenFacts = {}
 
@@ -61,34 +64,38 @@ def body_facts(body: Body) -> WrittenFacts:
     }
 
 
-def row_facts(
-    row: Row, around: Row | None, catalog: Catalog
-) -> Mapping[str, WrittenFacts]:
-    """What stands in the documents of the causes and gauges of a row, by part.
-    `around` is the row around it.
+def behavior_facts(behavior: Behavior, catalog: Catalog) -> RowFacts:
+    """What stands in the document of a behavior of the causes and gauges of
+    its rows.
     """
-    found: dict[str, WrittenFacts] = {}
-    of_row = dict(_facts(catalog.get(row.kind, *RUNS), row.args))
+    found: dict[tuple[str, str], WrittenFacts] = {}
+    for row in behavior.rows:
+        around = behavior.outline.parent[row.id]
+        above = behavior.row(around) if around is not None else None
+        for part, facts in _facts_of(row, above, catalog):
+            if facts:
+                found[row.id, part] = facts
+    return found
+
+
+def _facts_of(
+    row: Row, around: Row | None, catalog: Catalog
+) -> Iterator[tuple[str, WrittenFacts]]:
+    """Those of each part of a row. `around` is the row around it."""
+    of_row = _facts(catalog.get(row.kind, *RUNS), row.args)
     wrapped: list[tuple[str, WrittenFact]] = []
     for index, each in enumerate(row.decorators):
-        facts = dict(
-            _facts(catalog.get(each.kind, Family.DECORATOR), each.args)
-        )
-        if GAUGE in facts:
-            found[part_name("decorator", index)] = facts
+        facts = _facts(catalog.get(each.kind, Family.DECORATOR), each.args)
+        yield part_name("decorator", index), facts
         wrapped.extend(facts.items())
     of_row.update(_unambiguous(wrapped))
     # A composite also says why a child of its is left or kept out.
     if around is not None:
         of_row.update(_facts(catalog.get(around.kind, *RUNS), around.args))
-    of_row.pop(GAUGE, None)
-    if of_row:
-        found[ROW] = of_row
+    yield ROW, of_row
     for index, upkeep in enumerate(row.upkeep):
-        facts = dict(_facts(catalog.get(upkeep.kind, *RUNS), upkeep.args))
-        if facts:
-            found[part_name("upkeep", index)] = facts
-    return found
+        facts = _facts(catalog.get(upkeep.kind, *RUNS), upkeep.args)
+        yield part_name("upkeep", index), facts
 
 
 def _unambiguous(
@@ -105,10 +112,11 @@ def _unambiguous(
 
 def _facts(
     kind: Kind | None, args: Mapping[str, ParamValue]
-) -> Iterable[tuple[str, WrittenFact]]:
+) -> dict[str, WrittenFact]:
     """Those of one kind whose parameters are given as plain numbers."""
+    found: dict[str, WrittenFact] = {}
     if kind is None:
-        return
+        return found
     for place, name in kind.facts.items():
         cause_kind, _, fact = place.partition(".")
         param = kind.param(name)
@@ -118,4 +126,5 @@ def _facts(
         if isinstance(value, Spread) and value.half_width == 0:
             value = value.mean
         if isinstance(value, int | float) and not isinstance(value, bool):
-            yield cause_kind, WrittenFact(fact, float(value))
+            found[cause_kind] = WrittenFact(fact, float(value))
+    return found

@@ -18,7 +18,6 @@ from umbrant.catalog.protocols import (
     Weighted,
     Work,
 )
-from umbrant.catalog.written_facts import row_facts
 from umbrant.engine.binding import Binder, BindingScope
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.budget import TickBudget
@@ -216,15 +215,6 @@ class Builder:
             watch = row.guard.watch
         else:
             watch = Watch.ON_ENTRY
-        around = self._behavior.outline.parent[row.id]
-        self._recorder.know_row(
-            row.id,
-            row_facts(
-                row,
-                self._behavior.row(around) if around else None,
-                self._catalog,
-            ),
-        )
         live = LiveRow(
             row.id,
             work,

@@ -1,6 +1,6 @@
 """What an engine tells of itself while it runs."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
@@ -13,7 +13,7 @@ from umbrant.catalog.protocols import (
     Status,
     discard,
 )
-from umbrant.catalog.written_facts import WrittenFacts
+from umbrant.catalog.written_facts import RowFacts, WrittenFacts
 from umbrant.model.values import Value
 
 WORLD = "*"
@@ -45,17 +45,10 @@ class Recorder(Protocol):
     look-up at each.
     """
 
-    def know_body(self, written: WrittenFacts) -> None:
-        """What of the causes that the agent's senses give stands in the
-        document of its body, and need not be recorded.
-        """
-
-    def know_row(
-        self, row_id: str, written: Mapping[str, WrittenFacts]
-    ) -> None:
-        """What of a row's causes and gauges stands in its document, by part.
-        Called before anything is recorded of the row, and again when it is
-        made anew.
+    def know(self, body: WrittenFacts, rows: RowFacts) -> None:
+        """What need not be recorded, for it stands in the documents: of the
+        causes that the agent's senses give, and of those of its rows. Called
+        before rows are made, and again before any is made anew.
         """
 
     def running(self, row_id: str) -> RowLog:
@@ -127,10 +120,7 @@ class NullRecorder:
     conditions of cues.
     """
 
-    def know_body(self, written: WrittenFacts) -> None: ...
-    def know_row(
-        self, row_id: str, written: Mapping[str, WrittenFacts]
-    ) -> None: ...
+    def know(self, body: WrittenFacts, rows: RowFacts) -> None: ...
     def wrote(
         self,
         board: str,

@@ -10,7 +10,11 @@ from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.bound_condition import BoundCondition
 from umbrant.catalog.protocols import Status
 from umbrant.catalog.world import BodyView, World
-from umbrant.catalog.written_facts import body_facts
+from umbrant.catalog.written_facts import (
+    RowFacts,
+    behavior_facts,
+    body_facts,
+)
 from umbrant.engine.behavior_change import BehaviorChange
 from umbrant.engine.binding import BindingScope, always_unknown
 from umbrant.engine.board import Board, SharedBoards
@@ -52,6 +56,7 @@ class CastContext:
         self.shared = SharedBoards()
         self.runners: list[Runner] = []
         self._expanded: dict[str, ExpandedBehavior] = {}
+        self._facts: list[tuple[ExpandedBehavior, RowFacts]] = []
 
     def expanded(self, behavior: str) -> ExpandedBehavior:
         """A behavior with all that it uses. Raises KeyError."""
@@ -59,10 +64,22 @@ class CastContext:
             self._expanded[behavior] = expand_behavior(self.project, behavior)
         return self._expanded[behavior]
 
+    def row_facts(self, expanded: ExpandedBehavior) -> RowFacts:
+        """What of the causes of a behavior's rows stands in its document:
+        read once for all who run it.
+        """
+        for known, facts in self._facts:
+            if known is expanded:
+                return facts
+        facts = behavior_facts(expanded.behavior, self.catalog)
+        self._facts.append((expanded, facts))
+        return facts
+
     def take_up(self, project: Project) -> None:
         """Go on with another project."""
         self.project = project
         self._expanded.clear()
+        self._facts.clear()
 
     def begin(self, now_s: float) -> None:
         """A tick begins: events that are due are given out."""
@@ -118,7 +135,8 @@ class Runner:
         self._bus = common.event_bus
         self._body: BodyView | None = None
         self._recorder = recorder
-        recorder.know_body(body_facts(member.body))
+        self._of_body = body_facts(member.body)
+        recorder.know(self._of_body, common.row_facts(expanded))
         self._conditions: dict[tuple[str, str], BoundCondition] = {}
         scope = partial(
             BindingScope,
@@ -212,6 +230,9 @@ class Runner:
         on.
         """
         self.expanded = change.expanded
+        self._recorder.know(
+            self._of_body, self._common.row_facts(change.expanded)
+        )
         if not self._builder.rebuild(change.expanded, change.rebuilt):
             return False
         for each in change.renumbered:

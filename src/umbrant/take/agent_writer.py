@@ -4,7 +4,7 @@ What is told at nearly every tick is told to an object for each place, which
 knows what it was told last.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
@@ -17,6 +17,7 @@ from umbrant.catalog.protocols import (
 )
 from umbrant.catalog.written_facts import (
     NO_FACTS,
+    RowFacts,
     WrittenFacts,
     without_written,
 )
@@ -34,8 +35,6 @@ from umbrant.take.chunks import (
 from umbrant.take.progress_recorder import ProgressRecorder
 from umbrant.take.tables import cause_text, stored
 
-NO_PARTS: Mapping[str, WrittenFacts] = {}
-
 
 class AgentWriter:
     """The engine's `Recorder` of one agent: buffers its events until the chunk
@@ -49,9 +48,8 @@ class AgentWriter:
         self._name = name
         self._buffer = buffer
         self._counter = StepCounter(buffer)
-        self._written: dict[str, Mapping[str, WrittenFacts]] = {}
-        """What of its causes and gauges stands in the document of each row."""
         self._of_body: WrittenFacts = NO_FACTS
+        self._of_rows: RowFacts = {}
         self._spans: dict[str, SpanChunk] = {}
         self._refusals: dict[tuple[str, str], RefusalChunk] = {}
         self._atoms: dict[tuple[str, str], AtomChunk] = {}
@@ -59,16 +57,11 @@ class AgentWriter:
         self._gauges: dict[tuple[str, str, Measured], GaugeChunk] = {}
         self._progress: dict[str, ProgressRecorder] = {}
 
-    def know_body(self, written: WrittenFacts) -> None:
-        self._of_body = written
-
-    def know_row(
-        self, row_id: str, written: Mapping[str, WrittenFacts]
-    ) -> None:
-        self._written[row_id] = written
+    def know(self, body: WrittenFacts, rows: RowFacts) -> None:
+        self._of_body, self._of_rows = body, rows
 
     def _facts(self, row_id: str, part: str) -> WrittenFacts:
-        return self._written.get(row_id, NO_PARTS).get(part, NO_FACTS)
+        return self._of_rows.get((row_id, part), NO_FACTS)
 
     def running(self, row_id: str) -> RowLog:
         if row_id not in self._spans:

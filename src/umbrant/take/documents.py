@@ -10,9 +10,10 @@ from umbrant.catalog.language.written import WrittenPart, written_parts
 from umbrant.catalog.references import conditions_by_part
 from umbrant.catalog.written_facts import (
     NO_FACTS,
+    RowFacts,
     WrittenFacts,
+    behavior_facts,
     body_facts,
-    row_facts,
 )
 from umbrant.model.behaviors import Row
 from umbrant.take.header import Header
@@ -39,7 +40,7 @@ class WrittenNumbers:
         self._conditions: dict[
             tuple[str, str], Mapping[str, WrittenParts]
         ] = {}
-        self._facts: dict[tuple[str, str], Mapping[str, WrittenFacts]] = {}
+        self._facts: dict[str, RowFacts] = {}
 
     def of_condition(self, agent: str, row_id: str, part: str) -> WrittenParts:
         """What is written in the condition of a part of a row, atom by atom;
@@ -50,7 +51,8 @@ class WrittenNumbers:
             return ()
         place = behavior, row_id
         if place not in self._conditions:
-            self._conditions[place] = _conditions(self._row(behavior, row_id))
+            found = self._header.expanded(behavior).behavior
+            self._conditions[place] = _conditions(found.row(row_id))
         return self._conditions[place].get(part, ())
 
     def of_row(self, agent: str, row_id: str, part: str) -> WrittenFacts:
@@ -58,24 +60,15 @@ class WrittenNumbers:
         behavior = self._behaviors.get(agent)
         if behavior is None:
             return NO_FACTS
-        place = behavior, row_id
-        if place not in self._facts:
-            self._facts[place] = self._read(behavior, row_id)
-        return self._facts[place].get(part, NO_FACTS)
+        if behavior not in self._facts:
+            self._facts[behavior] = behavior_facts(
+                self._header.expanded(behavior).behavior, BUILTIN
+            )
+        return self._facts[behavior].get((row_id, part), NO_FACTS)
 
     def of_body(self, agent: str) -> WrittenFacts:
         """What is written of the causes that an agent's senses give."""
         return self._bodies.get(agent, NO_FACTS)
-
-    def _row(self, behavior: str, row_id: str) -> Row:
-        return self._header.expanded(behavior).behavior.row(row_id)
-
-    def _read(self, behavior: str, row_id: str) -> Mapping[str, WrittenFacts]:
-        outline = self._header.expanded(behavior).behavior.outline
-        above, around = outline.parent[row_id], None
-        if above is not None:
-            around = self._row(behavior, above)
-        return row_facts(self._row(behavior, row_id), around, BUILTIN)
 
 
 def _conditions(row: Row) -> Mapping[str, WrittenParts]:

@@ -73,6 +73,7 @@ def _labels_stand_apart(hands: Driver, agent: str, machine: str) -> None:
     hands.desk.select_row(machine)
     hands.pane.actions_by_id["show_map"].trigger()
     chart = hands.pane.views.of(MapView)
+    hands.until(chart.updatesEnabled)
     chart.repaint()
     assert chart.drawing is not None
     taken = [chart.box_rect(box) for box in chart.drawing.leaves()]
@@ -105,6 +106,7 @@ def _map(hands: Driver) -> None:
     hands.desk.move_playhead(440)
     hands.pane.actions_by_id["show_map"].trigger()
     chart = hands.pane.views.of(MapView)
+    hands.until(chart.updatesEnabled)
     chart.repaint()
     drawing = chart.drawing
     assert drawing is not None
@@ -139,6 +141,7 @@ def _map(hands: Driver) -> None:
         for other in boxes[n + 1 :]
     )
     hands.desk.select_agent("odo")
+    hands.until(chart.updatesEnabled)
     chart.repaint()
     assert chart.drawing is not None
     assert not chart.drawing.is_machine

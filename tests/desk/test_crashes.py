@@ -87,6 +87,7 @@ def test_a_mistake_in_a_view_is_logged_once_and_told_in_its_place_while_the_wind
     hands, view = demo_driver, demo_driver.pane.views[spec.id]
     if spec.is_tab:
         hands.pane.actions_by_id[spec.action].trigger()
+    hands.until(view.updatesEnabled)
     before = colours(view)
     with monkeypatch.context() as patch:
         patch.setattr(

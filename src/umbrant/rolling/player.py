@@ -324,7 +324,7 @@ class Player:
             rehearsal = Rehearsal(
                 order,
                 message.rehearse,
-                self._recorder,
+                self._live_recorder,
                 catalog,
                 self._watch,
                 message.from_tick,
@@ -334,8 +334,7 @@ class Player:
             self._outbox.send(number, "ready")
             return
         scenario = played(order)
-        due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
-        recorder = self._recorder(scenario, due, counts_only=order.counts_only)
+        recorder = self._live_recorder(scenario, counts_only=order.counts_only)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         self._send_header(number, order, scenario)
         self._play_out(_Playing(play, order, scenario, recorder))
@@ -465,6 +464,13 @@ class Player:
             counts_only=order.counts_only,
         )
         self._outbox.send(number, "begun", header.model_dump_json())
+
+    def _live_recorder(
+        self, scenario: Scenario, *, counts_only: bool = False
+    ) -> TakeRecorder:
+        """A recorder that sends a piece whenever it is time."""
+        due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
+        return self._recorder(scenario, due, counts_only=counts_only)
 
     def _recorder(
         self,

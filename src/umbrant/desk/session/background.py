@@ -3,11 +3,24 @@ applied if it is still the newest.
 """
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
 from umbrant.desk.logs import log, log_file
+
+
+def remove_later(path: Path) -> None:
+    """Delete a file, if it is there, in a thread: a disk may take its time."""
+    QThreadPool.globalInstance().start(lambda: _remove(path))
+
+
+def _remove(path: Path) -> None:
+    try:
+        path.unlink(missing_ok=True)
+    except OSError:
+        log.exception("%s could not be removed", path)
 
 
 class NewestOnlyWorker(QObject):

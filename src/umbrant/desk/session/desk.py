@@ -107,6 +107,7 @@ class Desk(QObject):
         self.takes.wished = lambda: self._wished
         self.hits = Hits()
         """What was found in the take last."""
+        self.documents.reviewer.lets_go_first = lambda: self.takes.is_awaited
         self.takes.shown.connect(self._take_shown)
         self.takes.arrived.connect(self._take_arrived)
         self.takes.progressed.connect(self._look_at_roll)

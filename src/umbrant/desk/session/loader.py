@@ -188,6 +188,11 @@ class Loader(QObject):
         self._background.answered.connect(self.loaded)
         self._background.failed.connect(self.failed)
 
+    @property
+    def busy(self) -> bool:
+        """Whether the newest take has not been read yet."""
+        return self._background.busy
+
     def request(self, load: Load) -> None:
         """Load a take and compare it with another."""
         self._background.request(load)

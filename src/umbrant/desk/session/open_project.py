@@ -43,6 +43,8 @@ class OpenProject(QObject):
     """The author changed something that stands beside the documents, or went a
     step back or on in it.
     """
+    reviewed = Signal()
+    """The project has been reviewed: fixes are for what it is now."""
     findings_changed = Signal()
     about_to_save = Signal()
     message = Signal(str)
@@ -336,8 +338,12 @@ class OpenProject(QObject):
         ]
 
     def _reviewed(self, found: list[Finding]) -> None:
+        is_other = found != self.findings
         self.findings = found
-        self.findings_changed.emit()
+        self.reviewed.emit()
+        # Most edits change none of them, and the tape would be painted anew.
+        if is_other:
+            self.findings_changed.emit()
 
 
 def _file_of(behavior: str) -> str:

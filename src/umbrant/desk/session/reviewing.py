@@ -1,5 +1,6 @@
 """Reviewing the project off the window's thread, each time it has changed."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -13,6 +14,8 @@ from umbrant.review.findings import Finding
 
 PAUSE_MS = 150
 """How long after an edit the review begins."""
+MOST_PAUSES = 12
+"""After how many pauses it begins though something else is waited for."""
 
 
 @dataclass(frozen=True)
@@ -53,7 +56,12 @@ class Reviewer(QObject):
         )
         self._background.answered.connect(self.reviewed)
         self._background.failed.connect(self.failed)
+        self.lets_go_first: Callable[[], bool] = lambda: False
+        """Whether something is under way that the author waits for more: a
+        take that a thread beside it would keep back.
+        """
         self._pending: Reviewed | None = None
+        self._pauses = 0
         self._pause = QTimer(self, singleShot=True, interval=PAUSE_MS)
         self._pause.timeout.connect(self._start)
 
@@ -67,11 +75,14 @@ class Reviewer(QObject):
         there are many.
         """
         self._background.expect()
-        self._pending = Reviewed(project, catalog)
+        self._pending, self._pauses = Reviewed(project, catalog), 0
         self._pause.start()
 
     def _start(self) -> None:
-        if self._pending is not None:
+        self._pauses += 1
+        if self._pauses < MOST_PAUSES and self.lets_go_first():
+            self._pause.start()
+        elif self._pending is not None:
             self._background.request(self._pending)
 
     def close(self) -> None:

@@ -11,6 +11,7 @@ from pathlib import Path
 from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from umbrant.catalog.kind import Catalog
+from umbrant.desk.session.background import remove_later
 from umbrant.desk.session.loader import Load, Loaded, Loader
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.session.roller import Roller
@@ -127,6 +128,11 @@ class Takes(QObject):
         return self.roller.busy
 
     @property
+    def is_awaited(self) -> bool:
+        """Whether a take is being rolled or read."""
+        return self.busy or self._loader.busy
+
+    @property
     def take(self) -> Take | None:
         """The take that is shown."""
         if self.current:
@@ -239,7 +245,7 @@ class Takes(QObject):
 
     def _looked(self, path: Path) -> None:
         if path != self._look:
-            path.unlink(missing_ok=True)
+            remove_later(path)
         else:
             # From here on it costs this process time, which the next look
             # waits for a multiple of.
@@ -262,7 +268,7 @@ class Takes(QObject):
         for.
         """
         if self._look is not None:
-            self._look.unlink(missing_ok=True)
+            remove_later(self._look)
             self._look = None
 
     def _shown_so_far(self, loaded: Loaded) -> None:
@@ -555,4 +561,4 @@ class Takes(QObject):
         path = entry.loaded.take.path
         # A take that the author opened from elsewhere is the author's.
         if path.parent == self._folder:
-            path.unlink(missing_ok=True)
+            remove_later(path)

@@ -327,6 +327,9 @@ class BlackboardView(PaintedTable):
         self.be_list(23)
         self.setMinimumHeight(48)
         self.activated.connect(self._show_writer)
+        self.paint_in_turn(
+            desk.project_changed, desk.take_changed, desk.agent_changed
+        )
 
     def heading(self) -> str:
         """The text of the line over the table: what Enter does with the

@@ -212,7 +212,7 @@ class ReviewView(SentenceList):
         self._go, self._dialogs = go, dialogs
         self.list_lines(self.review, FindingDelegate(self))
         for changed in (
-            desk.documents.findings_changed,
+            desk.documents.reviewed,
             desk.documents.refreshed,
             desk.take_changed,
             desk.agent_changed,

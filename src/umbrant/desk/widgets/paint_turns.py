@@ -13,7 +13,8 @@ class PaintTurns(QObject):
 
     Qt paints all of a window that is to be painted at once. When another take
     is shown that is nearly all of it, which takes longer than a window may
-    keep its user waiting.
+    keep its user waiting. So a widget that waits is not painted before its
+    turn, whatever else asks for that.
     """
 
     def __init__(self, parent: QObject) -> None:
@@ -33,7 +34,9 @@ class PaintTurns(QObject):
 
     def ask(self, widget: QWidget) -> None:
         """Have a widget painted soon, after those that have asked before."""
-        self._waiting[widget] = None
+        if widget not in self._waiting:
+            self._waiting[widget] = None
+            widget.setUpdatesEnabled(False)
         if not self._turn.isActive():
             self._turn.start()
 
@@ -42,6 +45,7 @@ class PaintTurns(QObject):
         del self._waiting[widget]
         # Its window may have been closed while it waited.
         if isValid(widget):
-            widget.update()
+            # Which has it painted, too.
+            widget.setUpdatesEnabled(True)
         if self._waiting:
             self._turn.start()

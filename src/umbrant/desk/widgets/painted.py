@@ -11,7 +11,13 @@ worked out in plain functions, which are tested without a window.
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtCore import (
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+    SignalInstance,
+)
 from PySide6.QtGui import QPaintDevice, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -168,6 +174,14 @@ class PaintedTable(QTableView):
             Qt.ScrollBarPolicy.ScrollBarAlwaysOff
         )
         self.setTabKeyNavigation(False)
+
+    def paint_in_turn(self, *changes: SignalInstance) -> None:
+        """Have it painted after other views that show the same change."""
+        for changed in changes:
+            changed.connect(self._update_in_turn)
+
+    def _update_in_turn(self) -> None:
+        PaintTurns.shared().ask(self)
 
     def share_columns(self, shares: Sequence[float]) -> None:
         """Give each column its share of the width."""

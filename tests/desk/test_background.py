@@ -3,6 +3,7 @@ mistake of ours is said to be one.
 """
 
 import threading
+from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
@@ -21,6 +22,7 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.desk.session.reviewing import Reviewed, findings_of
 from umbrant.desk.session.takes import KEPT_TAKES
+from umbrant.model.edits import Edit, set_guard
 from umbrant.model.paths import put
 
 
@@ -146,3 +148,75 @@ def test_the_files_of_takes_that_are_no_longer_listed_are_removed(
     listed = {entry.loaded.take.path for entry in desk.takes.kept}
     assert len(listed) == KEPT_TAKES
     assert set(Path(desk.take.path.parent).iterdir()) == listed
+
+
+def test_the_review_lets_what_is_awaited_go_first_but_not_for_ever(
+    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[bool] = []
+    monkeypatch.setattr(reviewing, "PAUSE_MS", 1)
+    for awaited, expected in (
+        ([True, True, False], [True, True, False]),
+        ([True] * 99, [True] * (reviewing.MOST_PAUSES - 1)),
+    ):
+        asked.clear()
+        parent = QObject()
+        reviewer = reviewing.Reviewer(parent)
+        answers = iter(awaited)
+
+        def goes_first(answers: Iterator[bool] = answers) -> bool:
+            asked.append(next(answers))
+            return asked[-1]
+
+        reviewer.lets_go_first = goes_first
+        with qtbot.waitSignal(reviewer.reviewed, timeout=20_000) as reviewed:
+            reviewer.request(open_project(DEMO), BUILTIN)
+        assert asked == expected
+        assert reviewed.args == [[]]
+        reviewer.close()
+
+
+def test_a_take_is_awaited_until_it_is_read(demo_driver: Driver) -> None:
+    desk = demo_driver.desk
+    demo_driver.until(lambda: not desk.takes.is_awaited)
+    before = desk.takes.current
+    desk.roll()
+    assert desk.takes.is_awaited
+    assert desk.documents.reviewer.lets_go_first()
+    demo_driver.until(lambda: not desk.takes.is_awaited)
+    assert desk.takes.current is not before
+
+
+def test_an_edit_that_changes_no_finding_does_not_have_the_tape_painted(
+    demo_driver: Driver,
+) -> None:
+    documents, changed = demo_driver.desk.documents, []
+    demo_driver.until(lambda: not documents.reviewer.busy)
+    documents.findings_changed.connect(lambda: changed.append(1))
+    reviewed: list[int] = []
+    documents.reviewed.connect(lambda: reviewed.append(1))
+    for when, says in (("can_see(visitor, within=9)", []), ("yes", [1])):
+        reviewed.clear()
+        demo_driver.desk.apply(
+            Edit(
+                "Set",
+                partial(set_guard, behavior="warden", row_id="esc", when=when),
+            )
+        )
+        demo_driver.until(lambda: bool(reviewed))
+        assert changed == says
+
+
+def test_a_file_is_removed_in_a_thread_and_one_that_cannot_be_is_logged(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    logged: list[Path] = []
+    monkeypatch.setattr(
+        background.log, "exception", lambda text, path: logged.append(path)
+    )
+    file, folder = tmp_path / "a.take", tmp_path / "folder"
+    file.touch()
+    folder.mkdir()
+    for path in (file, folder, tmp_path / "gone"):
+        background.remove_later(path)
+    qtbot.waitUntil(lambda: not file.exists() and logged == [folder])

@@ -1,7 +1,8 @@
 """Views that show the same change are painted one after the other."""
 
+from PySide6.QtCore import QEvent, QObject
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QVBoxLayout, QWidget
 from pytestqt.qtbot import QtBot
 
 from umbrant.desk.widgets.painted import PaintedView
@@ -67,3 +68,32 @@ def test_what_asks_again_while_it_waits_is_painted_once(qtbot: QtBot) -> None:
     qtbot.wait(20)
     assert painted == ["a"]
     assert window.isVisible()
+
+
+def test_who_waits_is_not_painted_for_another_reason(qtbot: QtBot) -> None:
+    """The window is painted anew meanwhile, as when the mouse moves over it."""
+    painted: list[str] = []
+    window, views = window_of(qtbot, painted, "abc")
+    frames: list[list[str]] = []
+
+    class Frames(QObject):
+        def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+            if event.type() is QEvent.Type.UpdateRequest:
+                frames.append([])
+            return False
+
+    counts = Frames()
+    window.installEventFilter(counts)
+    for view in views:
+        view.update_in_turn()
+    for view in views:
+        view.update()
+    window.update()
+    while len(painted) < len(views):
+        seen = len(painted)
+        QApplication.processEvents()
+        if frames:
+            frames[-1].extend(painted[seen:])
+    assert painted == ["a", "b", "c"]
+    assert max(map(len, frames)) == 1
+    assert all(view.updatesEnabled() for view in views)

@@ -1,4 +1,4 @@
-"""Work off the window's thread: only what was asked last is answered, and a
+"""Work off the window's thread: only what was answered last is answered, and a
 mistake of ours is said to be one.
 """
 
@@ -153,25 +153,25 @@ def test_the_files_of_takes_that_are_no_longer_listed_are_removed(
 def test_the_review_lets_what_is_awaited_go_first_but_not_for_ever(
     qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    asked: list[bool] = []
+    answered: list[bool] = []
     monkeypatch.setattr(reviewing, "PAUSE_MS", 1)
     for awaited, expected in (
         ([True, True, False], [True, True, False]),
         ([True] * 99, [True] * (reviewing.MOST_PAUSES - 1)),
     ):
-        asked.clear()
+        answered.clear()
         parent = QObject()
         reviewer = reviewing.Reviewer(parent)
         answers = iter(awaited)
 
         def goes_first(answers: Iterator[bool] = answers) -> bool:
-            asked.append(next(answers))
-            return asked[-1]
+            answered.append(next(answers))
+            return answered[-1]
 
         reviewer.lets_go_first = goes_first
         with qtbot.waitSignal(reviewer.reviewed, timeout=20_000) as reviewed:
             reviewer.request(open_project(DEMO), BUILTIN)
-        assert asked == expected
+        assert answered == expected
         assert reviewed.args == [[]]
         reviewer.close()
 

@@ -79,6 +79,7 @@ def test_any_links_make_a_tree_or_an_error(parents: list[int]) -> None:
         (0.1 + 0.2, "", "0.3"),
         (-0.0001, "m", "0 m"),
         (Spread(mean=2, half_width=0.5), "s", "2 s ± 0.5"),
+        (Spread(mean=2, half_width=0), "s", "2 s"),
         (KeyRef(key="lamp"), "", "lamp"),
         ((14.21, 6.0), "", "(14.2, 6.0)"),
         (True, "", "yes"),

@@ -164,6 +164,8 @@ def value_text(value: ParamValue | None, unit: str = "") -> str:
             return "yes" if value else "no"
         case int() | float():
             return number_text(value) + after
+        case Spread(mean=mean, half_width=0):
+            return number_text(mean) + after
         case Spread(mean=mean, half_width=half_width):
             return f"{number_text(mean)}{after} ± {number_text(half_width)}"
         case KeyRef(key=name) | PlaceRef(place=name):

@@ -323,3 +323,40 @@ def test_a_number_that_a_key_gives_is_stored(tmp_path: Path) -> None:
     assert '"range_m":1.5' in " ".join(
         str(each) for table in tables for each in table
     )
+
+
+def test_a_default_stands_in_no_document_and_is_stored(tmp_path: Path) -> None:
+    take, tables = taken(
+        made(row("top", "carry", target="far")), tmp_path / "t.take"
+    )
+    assert facts(take, "top", "too_far.range_m") == {1.0}
+    stored = " ".join(str(each) for table in tables for each in table)
+    assert '"range_m":1.0' in stored
+
+
+def test_the_scores_of_an_option_are_not_taken_for_those_of_its_decorator(
+    tmp_path: Path,
+) -> None:
+    """What a score is of is what is added to it for staying."""
+    rows = (
+        row("top", "utility", stay_bonus=0.5),
+        row(
+            "one",
+            "option",
+            "top",
+            decorators=(("cooldown", {"duration": 0.5}),),
+        ),
+        row("score", "consider", "one", input="1 + 0"),
+        row("wait", "wait", "one", duration=0.3),
+        row("two", "option", "top"),
+        row("other", "consider", "two", input="0.25 + 0"),
+        row("stay", "wait", "two", duration=5.0),
+    )
+    take, tables = taken(made(*rows), tmp_path / "t.take")
+    [numbers] = [
+        each[7] for each in tables[0] if each[1:4] == ("one", "", "score")
+    ]
+    assert 0.5 in memoryview(numbers).cast("d").tolist()
+    assert 0.5 in {
+        each.of for each in take.agents["a"].row("one").gauges[""].values
+    }

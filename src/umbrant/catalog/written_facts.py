@@ -13,7 +13,7 @@ from umbrant.catalog.kind import RUNS, Catalog, Family, Kind
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.parts import ROW, part_name
 from umbrant.model.staging import Body
-from umbrant.model.values import ParamValue, Spread, Value
+from umbrant.model.values import ParamValue, Spread
 
 GAUGE = "gauge"
 """Stands for the gauges of a kind where its causes go by their kinds."""
@@ -92,6 +92,8 @@ def _facts_of(
     # A composite also says why a child of its is left or kept out.
     if around is not None:
         of_row.update(_facts(catalog.get(around.kind, *RUNS), around.args))
+    # The gauges of a row itself are scores, of which nothing is written.
+    of_row.pop(GAUGE, None)
     yield ROW, of_row
     for index, upkeep in enumerate(row.upkeep):
         facts = _facts(catalog.get(upkeep.kind, *RUNS), upkeep.args)
@@ -113,16 +115,15 @@ def _unambiguous(
 def _facts(
     kind: Kind | None, args: Mapping[str, ParamValue]
 ) -> dict[str, WrittenFact]:
-    """Those of one kind whose parameters are given as plain numbers."""
+    """Those of one kind whose parameters are given as plain numbers. A default
+    does not stand in the document, and may be another one some day.
+    """
     found: dict[str, WrittenFact] = {}
     if kind is None:
         return found
     for place, name in kind.facts.items():
         cause_kind, _, fact = place.partition(".")
-        param = kind.param(name)
-        value: Value | ParamValue | None = args.get(name)
-        if value is None and param is not None:
-            value = param.default
+        value = args.get(name)
         if isinstance(value, Spread) and value.half_width == 0:
             value = value.mean
         if isinstance(value, int | float) and not isinstance(value, bool):

@@ -6,11 +6,14 @@ import ast
 import os
 import subprocess
 import sys
+from importlib import import_module
 from pathlib import Path
+from pkgutil import walk_packages
+from types import FunctionType
 from typing import Any
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QImage, QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
@@ -309,3 +312,91 @@ def test_where_nothing_can_be_kept_that_is_said(
         "Your changes could not be kept: save them now" in hands.messages[-1]
     )
     assert "out of paint" in capsys.readouterr().err
+
+
+# what Qt calls
+
+
+def test_every_method_that_qt_calls_is_shielded(driver: Driver) -> None:
+    """In all classes of the window, those too that no test makes."""
+    for module in walk_packages(umbrant.desk.__path__, "umbrant.desk."):
+        import_module(module.name)
+    assert driver.window.isVisible()
+    bare = [
+        f"{kind.__module__}.{kind.__name__}.{name}"
+        for kind in _below(QObject)
+        if kind.__module__.startswith("umbrant.")
+        for name, method in vars(kind).items()
+        if isinstance(method, FunctionType)
+        and not name.startswith("__")
+        and any(
+            hasattr(each, name)
+            for each in kind.__mro__
+            if each.__module__.startswith("PySide6.")
+        )
+        and not hasattr(method, "__wrapped__")
+    ]
+    assert bare == []
+
+
+MISTAKEN = """
+import os
+import sys
+from pathlib import Path
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.window import MainWindow
+
+application, heard = QApplication([]), []
+sys.excepthook = lambda kind, error, trace: heard.append(kind.__name__)
+window = MainWindow(Settings(Path(sys.argv[1]) / "settings.ini"))
+window.show()
+window.new_project()
+stage = window.pane.views.of(StageView)
+StageView._handle_at = lambda *_: {mistake}
+
+def press():
+    QTest.mousePress(stage, Qt.MouseButton.LeftButton, pos=QPoint(9, 9))
+
+def end():
+    print(*heard, flush=True)
+    os._exit(0)
+
+QTimer.singleShot(0, window, press)
+QTimer.singleShot(500, window, end)
+application.exec()
+"""
+
+
+@pytest.mark.parametrize(
+    ("mistake", "kind"),
+    [
+        ("[][0]", "IndexError"),
+        ("int('a')", "ValueError"),
+        ("None.x", "AttributeError"),
+    ],
+)
+def test_a_mistake_in_what_qt_calls_does_not_end_the_process(
+    mistake: str, kind: str, tmp_path: Path, own_folders: Path
+) -> None:
+    """Also where an event is handed on to Qt by the view itself: PySide would
+    take an error of compiled code for an object.
+    """
+    done = subprocess.run(
+        [
+            sys.executable,
+            "-c",
+            MISTAKEN.format(mistake=mistake),
+            str(tmp_path),
+        ],
+        env=dict(os.environ),
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
+    )
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.split() == [kind]

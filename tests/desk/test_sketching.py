@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
+from umbrant.model.edits import Edit
+from umbrant.model.paths import put
 from umbrant.model.staging import Area, Blocks, Scenario
 from umbrant.model.values import Point
 
@@ -216,3 +218,20 @@ def test_where_nobody_can_walk_is_hatched_while_setting_up(
     hatched = ink()
     hands.driver.pane.actions_by_id["show_rows"].trigger()
     assert hatched > ink()
+
+
+def test_the_stage_is_drawn_on_after_whom_its_line_was_about_has_left(
+    hands: Hands,
+) -> None:
+    scenario = hands.desk.project.scenario("dusk")
+    last = len(scenario.cast) - 1
+    hands.stage.choose(("scenarios", "dusk", "cast", last, "start"))
+    shorter = scenario.model_copy(update={"cast": scenario.cast[:last]})
+    hands.desk.apply(
+        Edit(
+            "Remove",
+            lambda project: put(project, ("scenarios", "dusk"), shorter),
+        )
+    )
+    hands.drag((5.0, 8.0), (6.0, 8.0), modifier=CTRL)
+    assert "select the line of a puppet" in hands.driver.messages[-1]

@@ -25,6 +25,7 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.shell import DeskPane
 from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.overrides import shield_overrides
 from umbrant.desk.widgets.theme import DAY, NIGHT, Palette, style_sheet
 from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import Edit
@@ -58,6 +59,7 @@ class MainWindow(QMainWindow):
     def __init__(
         self, settings: Settings | None = None, dialogs: Dialogs | None = None
     ) -> None:
+        shield_overrides()
         super().__init__()
         self.settings = settings or Settings()
         self.dialogs = dialogs or Dialogs(self)

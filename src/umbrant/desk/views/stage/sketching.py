@@ -189,7 +189,11 @@ class Sketching:
         about = self._view.about
         if len(about) < 4 or about[0] != "scenarios" or about[2] != "cast":
             return None
-        member = at(self._desk.project, about[:4])
+        try:
+            member = at(self._desk.project, about[:4])
+        except (KeyError, IndexError):
+            # Whom the line was about has left the cast since.
+            return None
         if member.behavior is None:
             return (about[:4], member)
         return None

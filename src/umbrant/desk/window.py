@@ -16,6 +16,7 @@ from umbrant.catalog.templates.behaviors import new_project
 from umbrant.desk.commands.project import save
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
 from umbrant.desk.garbage import reclaim_everything
+from umbrant.desk.overrides import shield_overrides
 from umbrant.desk.session.autosave import (
     forget_changes,
     kept_changes,
@@ -25,7 +26,6 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.shell import DeskPane
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.overrides import shield_overrides
 from umbrant.desk.widgets.theme import DAY, NIGHT, Palette, style_sheet
 from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import Edit

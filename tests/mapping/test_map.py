@@ -4,7 +4,9 @@ is told.
 
 import json
 import math
+import os
 import sys
+import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from random import Random
@@ -22,7 +24,7 @@ from umbrant.branching.branch import branch_order
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.mapping.asking import DecisionAsker, MapAnswer
+from umbrant.mapping.asking import UNANSWERED, DecisionAsker, MapAnswer
 from umbrant.mapping.axes import AxisError, MapSubject, both_actions, read_axis
 from umbrant.mapping.border_number import BorderNumber
 from umbrant.mapping.drawing import runs_inside, svg
@@ -502,3 +504,23 @@ def test_the_command_line_maps_and_draws(
 def test_an_answer_of_nobody_is_nothing() -> None:
     assert MapAnswer("").lead == ""
     assert key("n").key == "n"
+
+
+def test_an_answer_that_ends_late_is_given_once(
+    dusk: Take, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its process is held up between its answer and its end, as on a machine
+    that is busy.
+    """
+    questions = asker(dusk, "visitor.x=0:30", "alarm=0:1", 270, "odo")
+    monkeypatch.setattr(questions, "_limit_s", 1.0)
+    write = os.write
+
+    def slowly(pipe: int, text: bytes) -> int:
+        written = write(pipe, text)
+        time.sleep(1.5)
+        return written
+
+    monkeypatch.setattr("umbrant.mapping.asking.os.write", slowly)
+    (answer,) = questions.ask([(4.0, 0.5)])
+    assert answer.lead != UNANSWERED

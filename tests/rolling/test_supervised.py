@@ -354,9 +354,10 @@ def test_a_roll_that_nobody_waits_for_any_more_is_stopped(
             assert stream is not None
             stream.close()
         assert process.wait(30) == 0
-    if begun:
+    # It may have begun in the moment before it heard.
+    if begun or path.exists():
         take = read_take(path)
         said = "stopped, for nobody waits for it, at tick"
         assert take.ended == f"{said} {take.ticks} of {take.header.ticks}"
         assert take.ticks < take.header.ticks
-    assert [each.name for each in tmp_path.iterdir()] == ["t.take"] * begun
+    assert {each.name for each in tmp_path.iterdir()} <= {"t.take"}

@@ -4,8 +4,9 @@ fills it in.
 
 import math
 import sqlite3
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import pytest
 
@@ -28,19 +29,41 @@ def made(*rows: Row, **more: Any) -> Project:
     return project(*rows, props=(FAR, NEAR), cast=(OTHER,), **more)
 
 
-def wrapped(kind: str, param: str, value: float, **more: Any) -> Project:
-    """A row that fails again and again, with one decorator."""
-    inner = row(
-        "top",
-        more.pop("inner", "wait"),
-        decorators=((kind, {param: value}),),
-        **more,
+class Case(NamedTuple):
+    """A project made of a number that is written, and the row that is asked."""
+
+    make: Callable[[float], Project]
+    value: float
+    other: float | None = None
+    """Another one that comes to the same, if there is one."""
+    row_id: str = "top"
+
+
+def wrapped(
+    kind: str, param: str, duration_s: float = 5.0
+) -> Callable[[float], Project]:
+    """A row that waits, with one decorator."""
+    return lambda value: made(
+        row(
+            "top",
+            "wait",
+            duration=duration_s,
+            decorators=((kind, {param: value}),),
+        )
     )
-    return made(inner)
 
 
-def handing(kind: str, target: str, reach: float, **more: Any) -> Project:
-    return made(row("top", kind, target=target, reach=reach, **more))
+def reaching(
+    kind: str, target: str, **more: Any
+) -> Callable[[float], Project]:
+    """A row that reaches for something."""
+    return lambda reach: made(
+        row("top", kind, target=target, reach=reach, **more)
+    )
+
+
+def hidden(within: float) -> Project:
+    return made(row("top", "take_cover", watcher="other", within=within))
 
 
 def thrown(reach: float) -> Project:
@@ -75,111 +98,30 @@ def used_up(amount: float) -> Project:
     )
 
 
-CASES: dict[str, tuple[Any, float, float | None, str]] = {
-    "use:too_far.range_m": (
-        lambda v: handing("use", "far", v, duration=1.0),
-        1.5,
-        1.75,
-        "top",
-    ),
-    "use_up:too_far.range_m": (
-        lambda v: handing("use_up", "far", v),
-        1.5,
-        1.75,
-        "top",
-    ),
-    "use_up:too_little.amount": (used_up, 0.5, 0.75, "more"),
-    "carry:too_far.range_m": (
-        lambda v: handing("carry", "far", v),
-        1.5,
-        1.75,
-        "top",
-    ),
-    "strike:too_far.range_m": (
-        lambda v: handing("strike", "other", v),
-        1.25,
-        2.5,
-        "top",
-    ),
-    "throw:too_far.range_m": (thrown, 6.0, 7.0, "throw"),
-    "take_cover:no_cover.range_m": (
-        lambda v: made(row("top", "take_cover", watcher="other", within=v)),
-        5.0,
-        6.0,
-        "top",
-    ),
-    "parallel:in_turn.most": (side_by_side, 1.0, None, "two"),
-    "utility:below_threshold.threshold": (scoring, 0.5, 0.75, "top"),
-    "time_limit:time_limit.limit_s": (
-        lambda v: wrapped("time_limit", "limit", v, duration=5.0),
-        0.5,
-        None,
-        "top",
-    ),
-    "chance:chance.share": (
-        lambda v: wrapped("chance", "share", v, duration=5.0),
-        0.03125,
-        0.046875,
-        "top",
-    ),
-    "at_most:at_most.times": (
-        lambda v: wrapped("at_most", "times", v, duration=0.2),
-        2.0,
-        None,
-        "top",
-    ),
-    "cooldown:gauge.of": (
-        lambda v: wrapped("cooldown", "duration", v, duration=0.2),
-        0.5,
-        None,
-        "top",
-    ),
-    "time_limit:gauge.of": (
-        lambda v: wrapped("time_limit", "limit", v, duration=5.0),
-        0.5,
-        None,
-        "top",
-    ),
-    "delay:gauge.of": (
-        lambda v: wrapped("delay", "delay", v, duration=0.2),
-        0.5,
-        None,
-        "top",
-    ),
-    "hold:gauge.of": (
-        lambda v: wrapped("hold", "duration", v, duration=0.2),
-        0.5,
-        None,
-        "top",
-    ),
-    "chance:gauge.of": (
-        lambda v: wrapped("chance", "share", v, duration=5.0),
-        0.03125,
-        0.046875,
-        "top",
-    ),
-    "at_most:gauge.of": (
-        lambda v: wrapped("at_most", "times", v, duration=1.5),
-        2.0,
-        3.0,
-        "top",
-    ),
-    "repeat:gauge.of": (
-        lambda v: wrapped("repeat", "times", v, duration=1.5),
-        2.0,
-        3.0,
-        "top",
-    ),
-    "retry:gauge.of": (
-        lambda v: wrapped("retry", "times", v, duration=1.5),
-        2.0,
-        3.0,
-        "top",
-    ),
+REACH = "too_far.range_m"
+CASES: dict[str, Case] = {
+    f"use:{REACH}": Case(reaching("use", "far", duration=1.0), 1.5, 1.75),
+    f"use_up:{REACH}": Case(reaching("use_up", "far"), 1.5, 1.75),
+    f"carry:{REACH}": Case(reaching("carry", "far"), 1.5, 1.75),
+    f"strike:{REACH}": Case(reaching("strike", "other"), 1.25, 2.5),
+    f"throw:{REACH}": Case(thrown, 6.0, 7.0, "throw"),
+    "use_up:too_little.amount": Case(used_up, 0.5, 0.75, "more"),
+    "take_cover:no_cover.range_m": Case(hidden, 5.0, 6.0),
+    "parallel:in_turn.most": Case(side_by_side, 1.0, None, "two"),
+    "utility:below_threshold.threshold": Case(scoring, 0.5, 0.75),
+    "time_limit:time_limit.limit_s": Case(wrapped("time_limit", "limit"), 0.5),
+    "chance:chance.share": Case(wrapped("chance", "share"), 0.03125, 0.046875),
+    "at_most:at_most.times": Case(wrapped("at_most", "times", 0.2), 2.0),
+    "cooldown:gauge.of": Case(wrapped("cooldown", "duration", 0.2), 0.5),
+    "time_limit:gauge.of": Case(wrapped("time_limit", "limit"), 0.5),
+    "delay:gauge.of": Case(wrapped("delay", "delay", 0.2), 0.5),
+    "hold:gauge.of": Case(wrapped("hold", "duration", 0.2), 0.5),
+    "chance:gauge.of": Case(wrapped("chance", "share"), 0.03125, 0.046875),
+    "at_most:gauge.of": Case(wrapped("at_most", "times"), 2.0, 3.0),
+    "repeat:gauge.of": Case(wrapped("repeat", "times"), 2.0, 3.0),
+    "retry:gauge.of": Case(wrapped("retry", "times"), 2.0, 3.0),
 }
-"""By kind and what it is: a project made of the number, the number, another
-that comes to the same, and the row that is asked.
-"""
+"""By kind and what of its causes or gauges it is."""
 
 
 def taken(
@@ -248,9 +190,7 @@ def test_a_written_number_is_not_stored_and_read_all_the_same(
 
 
 def test_the_totals_of_gauges_are_not_stored(tmp_path: Path) -> None:
-    _, tables = taken(
-        wrapped("time_limit", "limit", 0.5, duration=5.0), tmp_path / "a.take"
-    )
+    _, tables = taken(wrapped("time_limit", "limit")(0.5), tmp_path / "a.take")
     [numbers] = [
         each[7] for each in tables[0] if each[2] == "decorator 0" and each[7]
     ]

@@ -16,35 +16,36 @@ from PySide6.QtCore import QObject
 
 OURS, QT = "umbrant.", "PySide6."
 
-_SEEN: set[type] = set()
+_SHIELDED: set[type] = set()
+"""The classes whose methods have been shielded."""
 
 
 def shield_overrides() -> None:
     """Shield all methods of the program's classes that Qt may call. To be
     called before any is made; what has been shielded is left as it is.
     """
-    for kind in _below(QObject):
-        if kind.__module__.startswith(OURS) and kind not in _SEEN:
-            _SEEN.add(kind)
-            _shield(kind)
+    for each in _below(QObject):
+        if each.__module__.startswith(OURS) and each not in _SHIELDED:
+            _SHIELDED.add(each)
+            _shield(each)
 
 
-def _below(kind: type) -> Iterator[type]:
+def _below(base: type) -> Iterator[type]:
     """All classes that derive from one."""
-    inner: list[type] = kind.__subclasses__()
+    inner: list[type] = base.__subclasses__()
     for each in inner:
         yield each
         yield from _below(each)
 
 
-def _shield(kind: type) -> None:
-    bases = [each for each in kind.__mro__ if each.__module__.startswith(QT)]
-    for name, method in list(vars(kind).items()):
+def _shield(ours: type) -> None:
+    bases = [each for each in ours.__mro__ if each.__module__.startswith(QT)]
+    for name, method in list(vars(ours).items()):
         is_called = isinstance(method, FunctionType) and not name.startswith(
             "__"
         )
         if is_called and any(hasattr(each, name) for each in bases):
-            setattr(kind, name, _shielded(method))
+            setattr(ours, name, _shielded(method))
 
 
 def _shielded(method: Callable[..., Any]) -> Callable[..., Any]:

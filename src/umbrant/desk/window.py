@@ -41,8 +41,9 @@ WARM_AFTER_MS = 2500
 """When the process that searches for nearest changes is started: after the
 first take.
 """
-FRAMED_AFTER_MS = (0, 200, 1000)
-"""When, after it is shown, the window looks whether it fits onto the desktop.
+FRAMED_AFTER_MS = (0, 200, 1000, 3000, 9000)
+"""When, after it is shown, the window looks whether it fits onto the desktop:
+on a busy machine the window manager may be late.
 """
 RECLAIM_MS = 1000
 """How long after another project was opened the memory of the one before is

@@ -19,7 +19,8 @@ class TakeRecorder(TakeBuffer):
 
     `chunk_ticks` is how many ticks a chunk has. What the pieces come to
     depends on that alone, never on when `due`, which is asked after each tick
-    if there is one, said so. With `counts_only` it is as the header of such a take says.
+    if there is one, said so. With `counts_only` it is as the header of such a
+    take says.
     """
 
     def __init__(

@@ -33,6 +33,7 @@ from umbrant.take.record import (
 )
 from umbrant.take.stored import (
     FARTHEST,
+    PLAIN,
     DamagedTake,
     DecodedValues,
     Float32Array,
@@ -382,6 +383,8 @@ def _read_keys(
         cause = cause_of(found, agent)
         if isinstance(stored, str):
             value = text_of(stored)
+        elif stored.__class__ in PLAIN:
+            value = stored
         else:
             value = _key_value(stored)
         if row_id and row_id not in rows_of.get(agent, ()):

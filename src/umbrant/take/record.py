@@ -127,8 +127,7 @@ class Changes(Generic[T]):
         return None
 
 
-@dataclass(frozen=True, slots=True)
-class KeyWrite:
+class KeyWrite(NamedTuple):
     """A key's value, and the row and part that wrote it; no row for values
     that were there at the start.
     """

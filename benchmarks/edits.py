@@ -62,7 +62,6 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
     )
     seen = []
     for edit in edits:
-        _rest()
         seen.append(_seen(window, edit))
         window.desk.documents.undo()
         _until(lambda: window.desk.is_current)
@@ -143,6 +142,8 @@ def _seen(window: MainWindow, edit: Edit) -> Seen:
     desk = window.desk
     first = _first_difference(desk.project, edit.apply(desk.project))
     desk.move_playhead(first)
+    # The author looks at what is there, and meanwhile snapshots are made.
+    _rest()
     assert window.pane is not None
     before, clock, reached = desk.takes.current, QElapsedTimer(), []
     painted = PaintWatch(desk, first, clock)
@@ -219,7 +220,7 @@ def _first_difference(one: Project, other: Project) -> int:
 
 
 def _rest() -> None:
-    """The author looks at the take, and meanwhile its snapshots are made."""
+    """Let the window come to rest, and what follows a take be done."""
     clock = QElapsedTimer()
     clock.start()
     _until(lambda: clock.hasExpired(RESTED_MS))

@@ -26,7 +26,7 @@ from umbrant.model.edits import change_row, rename_row, set_guard
 from umbrant.model.staging import RaiseEvent
 from umbrant.rolling import snapshots
 from umbrant.rolling.client import SUPERVISOR
-from umbrant.rolling.orders import Look, look_line, order_line, stop_line
+from umbrant.rolling.orders import Look, order_line, stop_line
 from umbrant.rolling.roll import Play, RollOrder, played, roll
 from umbrant.rolling.snapshots import Snapshot, TakeHistory, best_ticks
 from umbrant.take.pieces import TakePiece
@@ -56,9 +56,26 @@ class Session:
         first = children(self.supervisor.process.pid)[0]
         return [each for each in children(first) if not has_ended(each)]
 
+    @property
+    def copies(self) -> list[int]:
+        """The processes that snapshots have forked: those that play, and those
+        that were made ahead.
+        """
+        return [
+            each
+            for snapshot in self.snapshots
+            for each in children(snapshot)
+            if not has_ended(each)
+        ]
+
     def rest(self) -> None:
         """Wait until the snapshots of the last order are there."""
         until(lambda: len(self.snapshots) == snapshots.MOST)
+
+    def get_ready(self) -> None:
+        """Wait until each of them has made the copy that goes on next."""
+        self.rest()
+        until(lambda: len(self.copies) == snapshots.MOST)
 
     def roll(
         self, project: Project, seconds: float = LASTS_S
@@ -85,9 +102,24 @@ class Session:
         assert reply.take == path
         return path, first
 
+    def begin(self, project: Project) -> RollOrder:
+        """Order a take, and wait until some of it has been played."""
+        self.number += 1
+        path = self.folder / f"{self.number}.take"
+        order = order_of(project, path, LASTS_S)
+        look = Look(path.with_suffix(".look"), 0)
+        self.supervisor.say(
+            order_line(self.number, order, keeps=True, look=look)
+        )
+        assert self.supervisor.hear().of
+        return order
+
 
 def children(process: int) -> list[int]:
-    text = Path(f"/proc/{process}/task/{process}/children").read_text()
+    try:
+        text = Path(f"/proc/{process}/task/{process}/children").read_text()
+    except FileNotFoundError:
+        return []
     return [int(each) for each in text.split()]
 
 
@@ -384,15 +416,9 @@ def test_snapshots_that_are_killed_are_done_without(
 
 def test_a_copy_that_is_killed_is_done_without(session: Session) -> None:
     session.roll(QUAY)
-    session.rest()
-    (first,) = children(session.supervisor.process.pid)
-    session.number += 1
-    order = RollOrder(changed(), "dusk", session.folder / "long.take")
-    session.supervisor.say(order_line(session.number, order, keeps=True))
-    session.supervisor.say(look_line(session.number, session.folder / "look"))
-    copies: list[int] = []
-    until(lambda: bool(copies.extend(_grandchildren(first)) or copies))
-    for each in copies:
+    session.get_ready()
+    order = session.begin(changed())
+    for each in session.copies:
         os.kill(each, signal.SIGKILL)
     while (reply := session.supervisor.hear()).of:
         assert reply.number == session.number
@@ -400,14 +426,56 @@ def test_a_copy_that_is_killed_is_done_without(session: Session) -> None:
     assert_from_first(order.path, changed())
 
 
-def _grandchildren(process: int) -> list[int]:
-    found = []
-    for each in children(process):
-        try:
-            found.extend(children(each))
-        except FileNotFoundError:
-            continue
-    return found
+def test_the_copy_that_goes_on_next_is_made_ahead(session: Session) -> None:
+    session.roll(QUAY)
+    session.get_ready()
+    ahead = session.copies
+    order = session.begin(changed())
+    assert session.copies == ahead
+    while session.supervisor.hear().of:
+        pass
+    assert_from_first(order.path, changed())
+    session.get_ready()
+    assert not set(ahead) & set(session.copies)
+    assert_from_first(session.roll(QUAY)[0], QUAY)
+
+
+def test_copies_made_ahead_that_are_killed_are_done_without(
+    session: Session,
+) -> None:
+    session.roll(QUAY)
+    session.get_ready()
+    killed = session.copies
+    for each in killed:
+        os.kill(each, signal.SIGKILL)
+    until(lambda: all(map(has_ended, killed)))
+    for project in (changed(), changed(1.2)):
+        path, first = session.roll(project)
+        assert first
+        assert_from_first(path, project)
+
+
+def test_a_copy_is_not_made_ahead_again_and_again(session: Session) -> None:
+    session.roll(QUAY)
+    session.get_ready()
+    for each in session.copies:
+        os.kill(each, signal.SIGKILL)
+    time.sleep(3 * snapshots.AHEAD_AFTER_MS / 1000)
+    assert len(session.snapshots) == snapshots.MOST
+    assert not session.copies
+
+
+def test_snapshots_without_use_are_ended_before_new_ones_are_made(
+    session: Session,
+) -> None:
+    session.roll(QUAY)
+    session.rest()
+    older = session.snapshots
+    early = with_number(QUAY, NUMBERS[0], NUMBERS[0][-1] * 1.5)
+    session.roll(early)
+    until(lambda: sum(map(has_ended, older)) == len(older))
+    session.rest()
+    assert_from_first(session.roll(changed())[0], changed())
 
 
 def test_the_first_player_is_killed_and_its_snapshots_with_it(
@@ -427,12 +495,12 @@ def test_the_first_player_is_killed_and_its_snapshots_with_it(
 @pytest.mark.parametrize("is_killed", [True, False])
 def test_nothing_is_left_behind(session: Session, is_killed: bool) -> None:
     session.roll(QUAY)
-    session.rest()
+    session.get_ready()
     mine = [
         session.supervisor.process.pid,
         *children(session.supervisor.process.pid),
     ]
-    mine += session.snapshots
+    mine += session.snapshots + session.copies
     if is_killed:
         os.kill(mine[0], signal.SIGKILL)
     else:

@@ -236,6 +236,15 @@ class _Playing:
     """The tick that comes next."""
 
 
+def _get_ready(playing: _Playing, message: RollMessage) -> None:
+    """Do what the copy of a snapshot begins with, with the order that it has
+    already: its memory is copied as it is used, which is then done.
+    """
+    order = message.order()
+    change_of(playing.order, order)
+    header_of(order.project, playing.scenario).model_dump_json()
+
+
 class Player:
     """Carries out orders one after the other. A rehearsal spans many lines,
     until it is ended or another order comes.
@@ -385,7 +394,7 @@ class Player:
             if (
                 playing.tick in due
                 and is_small()
-                and self._is_copy_to_go_on(playing)
+                and self._is_copy_to_go_on(playing, message)
             ):
                 self._take_up(playing)
                 self._play_out(playing)
@@ -398,7 +407,9 @@ class Player:
                 recorder.end_chunk()
             self._outbox.send(self._number, "prepared")
 
-    def _is_copy_to_go_on(self, playing: "_Playing") -> bool:
+    def _is_copy_to_go_on(
+        self, playing: "_Playing", message: RollMessage
+    ) -> bool:
         """Leave a snapshot behind. Returns False in the process that plays on,
         and True in a copy of the snapshot, as often as one is to go on from
         here.
@@ -421,7 +432,7 @@ class Player:
             # snapshots go on.
             self.inbox.close()
             self._outbox.close()
-            ends = wait_to_go_on(ours)
+            ends = wait_to_go_on(ours, lambda: _get_ready(playing, message))
         self.inbox, self._outbox = Inbox(ends.orders), Outbox(ends.messages)
         return True
 

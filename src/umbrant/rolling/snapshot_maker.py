@@ -77,6 +77,7 @@ class SnapshotMaker:
         if history is None:
             return ""
         self._number, self._pieces = history.number, []
+        history.end_given_up()
         self._ticks = ticks = history.snapshot_ticks()
         if not ticks:
             return ""

@@ -4,16 +4,18 @@ on from there.
 A snapshot is a fork of the player. It does nothing but wait at a socket whose
 other end only the supervisor holds, so it ends with that, whoever is killed.
 Told to go on, it forks once more: the copy plays, and the snapshot waits for
-the next order, for who drags a number sends many.
+the next order, for who drags a number sends many. Once nothing was ordered for
+a moment, that copy is made ahead: it waits at the socket in its place.
 """
 
 import math
 import os
 import resource
+import select
 import signal
 import socket
 from bisect import bisect_left, bisect_right, insort
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -29,7 +31,7 @@ from umbrant.rolling.roll import RollOrder, played
 from umbrant.take.pieces import TakePiece
 from umbrant.take.tables import What
 
-MOST = 8
+MOST = 12
 """How many snapshots a take has."""
 MOST_AGENT_TICKS = 500_000
 """How long a play may be, in ticks of all agents together, for snapshots to be
@@ -37,6 +39,10 @@ kept. What it has recorded is kept with them.
 """
 MOST_KIB = 400 * 1024
 """How large a player may be to be copied, in KiB."""
+AHEAD_AFTER_MS = 300
+"""How long nothing must have been ordered of a snapshot for the copy that goes
+on next to be made ahead.
+"""
 
 
 # in the player
@@ -106,27 +112,88 @@ class PlayerEnds(NamedTuple):
     messages: int
 
 
-def wait_to_go_on(channel: socket.socket) -> PlayerEnds:
+def wait_to_go_on(
+    channel: socket.socket, get_ready: Callable[[], None]
+) -> PlayerEnds:
     """Be a snapshot. Returns only in a copy of it that is to go on; ends the
     process when nobody holds the other end of the channel any more.
+
+    A copy that is made ahead calls `get_ready` before it waits.
     """
     # Nobody waits for the copies, so none may be left behind as a process that
     # has ended.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    orders = select.poll()
+    orders.register(channel, select.POLLIN)
+    makes_ahead = True
     while True:
-        try:
-            data, ends, _, _ = socket.recv_fds(channel, 1, 2)
-        except OSError:
-            os._exit(0)
-        if not data or len(ends) != 2:
-            os._exit(0)
+        if makes_ahead and not orders.poll(AHEAD_AFTER_MS):
+            ahead = _copied_ahead()
+            if ahead.is_here:
+                get_ready()
+                ends = _ends_to_go_on_with(channel)
+                ahead.go_on()
+                channel.close()
+                return ends
+            # One that was ended from outside is not made again and again.
+            makes_ahead = ahead.has_gone_on
+            continue
+        ends = _ends_to_go_on_with(channel)
         # The copy plays and the snapshot stays, for the next order that comes
         # from here.
         if forked() == 0:
             channel.close()
-            return PlayerEnds(*ends)
+            return ends
         for each in ends:
             os.close(each)
+
+
+class _CopyAhead(NamedTuple):
+    """A copy of a snapshot that was made ahead, as each of the two sees it."""
+
+    is_here: bool = False
+    """Whether this process is the copy."""
+    has_gone_on: bool = False
+    """In the snapshot: whether the copy was told to go on."""
+    pipe: int = -1
+    """In the copy: a file descriptor at which the snapshot waits for it."""
+
+    def go_on(self) -> None:
+        """Have the snapshot wait for orders again. Called in the copy."""
+        with suppress(BrokenPipeError):  # it has been killed
+            os.write(self.pipe, b"g")
+        os.close(self.pipe)
+
+
+def _copied_ahead() -> _CopyAhead:
+    """Have a copy wait in the place of this process. Returns here when that
+    does not wait any more.
+    """
+    try:
+        waits, held = os.pipe()
+    except OSError:
+        return _CopyAhead()
+    copy = forked()
+    if copy == 0:
+        os.close(waits)
+        return _CopyAhead(is_here=True, pipe=held)
+    os.close(held)
+    has_gone_on = copy > 0 and bool(os.read(waits, 1))
+    os.close(waits)
+    return _CopyAhead(has_gone_on=has_gone_on)
+
+
+def _ends_to_go_on_with(channel: socket.socket) -> PlayerEnds:
+    """Wait until somebody is to go on; ends the process where nobody can tell
+    it to any more.
+    """
+    try:
+        data, ends, _, _ = socket.recv_fds(channel, 1, 2)
+    except OSError:
+        os._exit(0)
+    if not data or len(ends) != 2:
+        os._exit(0)
+    return PlayerEnds(*ends)
 
 
 # in the supervisor
@@ -198,6 +265,10 @@ class TakeHistory:
     """At which tick each row of each agent was first heard of."""
     is_resumed: bool = False
     """Whether it went on from a snapshot of another order."""
+    given_up: list[Snapshot] = field(default_factory=list)
+    """Snapshots of another order that have no use any more. Many processes
+    that end at once keep the machine from what is played just then.
+    """
 
     @property
     def ticks(self) -> int:
@@ -315,19 +386,27 @@ class TakeHistory:
         """The history of an order that goes on from a snapshot. This one must
         not be used any more.
         """
-        found = TakeHistory(order, number, is_resumed=True)
+        found = TakeHistory(
+            order, number, is_resumed=True, given_up=self.given_up
+        )
         for piece in snapshot.past:
             found.add(piece)
         for each in self.snapshots:
             if each.tick <= snapshot.tick:
                 found.snapshots.append(each)
             else:
-                each.channel.close()
-        self.snapshots = []
+                found.given_up.append(each)
         return found
+
+    def end_given_up(self) -> None:
+        """End the snapshots that have no use any more."""
+        for each in self.given_up:
+            each.channel.close()
+        self.given_up.clear()
 
     def close(self) -> None:
         """Let all snapshots go, which ends them."""
+        self.end_given_up()
         for each in self.snapshots:
             each.channel.close()
-        self.snapshots = []
+        self.snapshots.clear()

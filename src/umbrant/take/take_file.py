@@ -99,9 +99,13 @@ class TakeFile:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             _make_room(path)
-            return sqlite3.connect(path, isolation_level=None)
+            file = sqlite3.connect(path, isolation_level=None)
+            # Before anything else: whoever waits for a take need not wait for
+            # the disk.
+            file.execute("PRAGMA synchronous=OFF")
         except (OSError, sqlite3.Error) as error:
             raise self._cannot(error) from error
+        return file
 
     def _cannot(self, error: Exception) -> TakeError:
         if isinstance(error, OSError) and error.errno:
@@ -123,7 +127,6 @@ class TakeFile:
 
     def _begin(self, header: Header) -> None:
         self._file.execute("PRAGMA journal_mode=WAL")
-        self._file.execute("PRAGMA synchronous=OFF")
         self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
         self._file.executescript(SCHEMA)
         self._meta(HEADER, header.model_dump_json())
@@ -142,7 +145,6 @@ class TakeFile:
 
     def _copy_into(self, copy: sqlite3.Connection) -> None:
         self._file.backup(copy)
-        copy.execute("PRAGMA synchronous=OFF")
         # The copy has this file's journal, whose own files would be left lying
         # beside it.
         copy.execute("PRAGMA journal_mode=DELETE")

@@ -61,8 +61,8 @@ from umbrant.rolling.roll import (
     roll,
 )
 from umbrant.take.compare import different
-from umbrant.take.documents import WrittenNumbers
 from umbrant.take.reader import Take, read_take
+from umbrant.take.stored.documents import WrittenNumbers
 from umbrant.take.writer import TakeWriter
 
 QUAY = open_project(DEMO)
@@ -338,7 +338,7 @@ def test_a_resumed_take_of_a_random_project_is_the_take_from_the_first_tick(
 ) -> None:
     """It goes on at the very last tick before which nothing can differ."""
     monkeypatch.setattr("umbrant.rolling.resuming.BUILTIN", CATALOG)
-    monkeypatch.setattr("umbrant.take.documents.BUILTIN", CATALOG)
+    monkeypatch.setattr("umbrant.take.stored.documents.BUILTIN", CATALOG)
     project, random = RandomProject(seed).made, Random(seed)  # noqa: S311
 
     def ordered(what: Project, name: str) -> RollOrder:

@@ -31,7 +31,7 @@ from umbrant.take.export import COLUMNS, ExportFormat, export_text
 from umbrant.take.header import Header
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome, RowState
-from umbrant.take.stored import DamagedTake, stored_rows
+from umbrant.take.stored.values import DamagedTake, stored_rows
 from umbrant.take.tables import packed_steps
 from umbrant.take.writer import FLUSH_S, TakeWriter
 

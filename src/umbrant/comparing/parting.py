@@ -18,7 +18,7 @@ from umbrant.engine.board import FORMULA
 from umbrant.model.staging import Scenario
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, RowRecord
-from umbrant.take.stored import Float32Array
+from umbrant.take.stored.values import Float32Array
 
 
 class DifferenceKind(StrEnum):

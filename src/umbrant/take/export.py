@@ -10,7 +10,7 @@ from enum import StrEnum
 
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, AtomStep, RowRecord
-from umbrant.take.stored import Float32Array
+from umbrant.take.stored.values import Float32Array
 
 ExportLine = dict[str, object]
 

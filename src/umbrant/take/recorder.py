@@ -9,7 +9,7 @@ from umbrant.take.agent_writer import AgentWriter, CountingWriter
 from umbrant.take.buffer import TakeBuffer
 from umbrant.take.pieces import TakePiece
 from umbrant.take.samples import LevelTrack, PoseTrack, Posing, unposed
-from umbrant.take.stored import FARTHEST
+from umbrant.take.stored.values import FARTHEST
 from umbrant.take.tables import NUMBER_OF, cause_text
 
 

@@ -28,7 +28,7 @@ from umbrant.take.record import (
     RowRecord,
     Span,
 )
-from umbrant.take.stored import (
+from umbrant.take.stored.values import (
     PLAIN,
     DamagedTake,
     plain_cause,

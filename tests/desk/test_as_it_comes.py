@@ -2,6 +2,7 @@
 author looks at.
 """
 
+import math
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -13,11 +14,13 @@ from tests.desk.conftest import Driver
 from tests.rolling.test_resuming import tables, with_number
 from tests.rolling.test_snapshots import LATE, children
 from umbrant.desk.session.branches import branch
+from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.desk.session.roller import Roller
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, set_guard
 from umbrant.model.staging import RaiseEvent, Scenario
 from umbrant.rolling import snapshots
+from umbrant.rolling.client import SUPERVISOR
 from umbrant.rolling.roll import RollOrder, roll
 
 LONG_S = 4000.0
@@ -48,6 +51,14 @@ def is_looking(hands: Driver) -> Callable[[], bool]:
         hands.desk.takes.current is not None
         and not hands.desk.takes.current.is_finished
     )
+
+
+def has_snapshots(hands: Driver) -> Callable[[], bool]:
+    def found() -> bool:
+        players = children(hands.desk.takes.roller.process_id)
+        return bool(players) and (len(children(players[0])) == snapshots.MOST)
+
+    return found
 
 
 def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
@@ -158,6 +169,41 @@ def test_the_next_edit_is_compared_with_a_whole_take(
     assert hands.desk.takes.current.loaded.before is first.loaded.take
 
 
+def test_what_is_known_of_a_take_is_read_while_the_rest_is_played(
+    monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
+) -> None:
+    monkeypatch.setattr(Roller, "COMMAND", SUPERVISOR)
+    hands: Driver = request.getfixturevalue("dog_driver")
+    shown: list[NumberedTake] = []
+    takes = hands.desk.takes
+    takes.shown.connect(lambda: shown.append(takes.current))
+    hands.desk.move_playhead(600)
+    for duration in (1.1, 1.2, 1.3):
+        hands.until(has_snapshots(hands))
+        hands.desk.apply(
+            Edit(
+                "Set",
+                lambda project, to=duration: with_number(project, LATE, to),
+            )
+        )
+        hands.until(lambda: not takes.busy and hands.desk.is_current)
+    looks = [each.loaded for each in shown if not each.is_finished]
+    parts = [each for each in looks if each.request.past is not None]
+    assert parts
+    for each in parts:
+        assert each.take.ticks > 600
+        begun = [
+            span.start
+            for row in each.take.agents["brine"].rows.values()
+            for span in row.spans
+        ]
+        assert min(begun) == 0
+        assert not math.isnan(each.take.poses["brine"][0][0])
+    # None of their files is left.
+    kept = {each.loaded.take.path for each in takes.kept}
+    hands.until(lambda: {*takes.next_file().parent.iterdir()} == kept)
+
+
 def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
     monkeypatch: pytest.MonkeyPatch,
     request: pytest.FixtureRequest,
@@ -174,8 +220,7 @@ def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
     hands: Driver = request.getfixturevalue("dog_driver")
     messages: list[str] = []
     hands.desk.message.connect(messages.append)
-    worker = hands.desk.takes.roller.process_id
-    hands.until(lambda: len(children(children(worker)[0])) == snapshots.MOST)
+    hands.until(has_snapshots(hands))
     hands.desk.apply(
         Edit("Set", lambda project: with_number(project, LATE, 1.1))
     )

@@ -30,7 +30,7 @@ from umbrant.rolling.orders import Look, order_line, stop_line
 from umbrant.rolling.roll import Play, RollOrder, played, roll
 from umbrant.rolling.snapshots import Snapshot, TakeHistory, best_ticks
 from umbrant.take.pieces import TakePiece
-from umbrant.take.reader import read_take
+from umbrant.take.reader import Take, TakeReading, read_take
 from umbrant.take.recorder import TakeRecorder
 from umbrant.take.take_file import first_difference
 
@@ -249,14 +249,43 @@ def test_a_look_is_ordered_with_the_take(session: Session) -> None:
         order = order_of(project, path)
         line = order_line(number, order, keeps=True, look=Look(seen, 500))
         session.supervisor.say(line)
-        looks = []
+        pasts, looks = [], []
         while (reply := session.supervisor.hear()).of:
             looks += [reply] if reply.look is not None else []
+            if reply.past is not None and reply.look is None:
+                pasts.append(reply)
         (look,) = looks
         assert look.look == seen
-        assert read_take(seen).ticks == look.ticks == 501
+        # What is known of one that is resumed comes first, by itself.
+        assert [each.past for each in pasts] == [look.past] * len(pasts)
+        assert bool(pasts) == (number > 1)
+        reading = TakeReading()
+        for part in [look.past] if pasts else []:
+            reading.add(part)
+            assert 0 < read_take(part).ticks == pasts[0].ticks < 501
+        reading.add(seen)
+        take = reading.take()
+        assert take.ticks == look.ticks == 501
+        assert_begins_like(take, read_take(path))
         assert_from_first(path, project)
         session.rest()
+
+
+def assert_begins_like(part: Take, full: Take) -> None:
+    """That all that began in a part of a take did so in all of it."""
+    for name, record in full.agents.items():
+        for row_id, row in record.rows.items():
+            seen = part.agents[name].row(row_id)
+            assert [each.start for each in seen.spans] == [
+                each.start for each in row.spans if each.start < part.ticks
+            ]
+            assert seen.atom_steps == {
+                name: found
+                for name, steps in row.atom_steps.items()
+                if (
+                    found := [each for each in steps if each.tick < part.ticks]
+                )
+            }
 
 
 def test_what_cannot_be_resumed_is_played_from_the_first_tick(

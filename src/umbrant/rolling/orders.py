@@ -27,6 +27,11 @@ class Look(NamedTuple):
     path: Path
     after: int
 
+    @property
+    def past(self) -> Path:
+        """The file for its first part, if it comes in two."""
+        return Path(f"{self.path}.past")
+
 
 class Message(BaseModel):
     """One line. `number` is that of the order it belongs to; later orders have
@@ -141,6 +146,10 @@ class Reply(Message):
     look: Path | None = None
     """Where what has been played so far can be looked at, if that was asked
     for.
+    """
+    past: Path | None = None
+    """With a look the file that it goes on from, which has come with a reply
+    of its own before. So the first part can be read while the rest is played.
     """
     differs: str = ""
     """Where a take that had been replied with is not the one from the first

@@ -240,9 +240,7 @@ def _get_ready(playing: _Playing, message: RollMessage) -> None:
     """Do what the copy of a snapshot begins with, with the order that it has
     already: its memory is copied as it is used, which is then done.
     """
-    order = message.order()
-    change_of(playing.order, order)
-    header_of(order.project, playing.scenario).model_dump_json()
+    change_of(playing.order, message.order())
 
 
 class Player:
@@ -462,7 +460,6 @@ class Player:
             self._outbox.send(number, "declined")
             os._exit(0)
         playing.order, playing.scenario = order, scenario
-        self._send_header(number, order, scenario)
 
     def _send_header(
         self, number: int, order: RollOrder, scenario: Scenario

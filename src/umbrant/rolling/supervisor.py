@@ -17,6 +17,7 @@ import signal
 import struct
 import sys
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -47,6 +48,7 @@ from umbrant.rolling.player_process import (
 )
 from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.rolling.resuming import change_of
+from umbrant.rolling.roll import header_of, played
 from umbrant.rolling.roll_job import RollJob
 from umbrant.rolling.snapshot_maker import SnapshotMaker
 from umbrant.rolling.stalls import StallWatch
@@ -198,7 +200,7 @@ class Supervisor:
                     and job.file is not None
                     and not job.is_superseded
                 ):
-                    self._show_so_far(job, job.file, Path(path))
+                    self._show(job, Path(path), job.file.copy_so_far)
             case StepMessage() | EndMessage():
                 if job is None or job.player is None:
                     self._reply(Reply(number=message.number))
@@ -282,6 +284,17 @@ class Supervisor:
         self._resumed.append(player)
         self._selector.register(player.messages, selectors.EVENT_READ)
         self._send(player, job.line)
+        # What is known of the take can be read while its player gets going.
+        header = header_of(
+            order.project,
+            played(order),
+            order.branched_at,
+            counts_only=order.counts_only,
+        )
+        try:
+            self._begin_file(job, header)
+        except TakeError as error:
+            self._fail(player, str(error))
         return True
 
     def _watch(self) -> SharedWatch:
@@ -437,6 +450,18 @@ class Supervisor:
         for piece in job.past:
             job.file.push(piece)
         self._begin_history(job)
+        if job.past and job.look is not None:
+            past = job.look.past
+            job.has_shown_past = self._is_written(past, job.file.copy_past)
+            if job.has_shown_past:
+                self._reply(
+                    Reply(
+                        number=job.number,
+                        ticks=job.file.ticks,
+                        of=job.ticks,
+                        past=past,
+                    )
+                )
 
     def _add(self, job: RollJob, file: TakeFile, piece: TakePiece) -> None:
         """Something more of a job has been played."""
@@ -451,7 +476,10 @@ class Supervisor:
             and file.ticks > look.after
         ):
             job.look = None
-            self._show_so_far(job, file, look.path)
+            if job.has_shown_past:
+                self._show(job, look.path, file.copy_since, look.past)
+            else:
+                self._show(job, look.path, file.copy_so_far)
         self._say_how_far(job, file.ticks)
 
     def _begin_history(self, job: RollJob) -> None:
@@ -498,6 +526,7 @@ class Supervisor:
         if job.file is not None:
             job.file.remove()
             job.file = None
+        job.has_shown_past = False
         self._play_from_first(job)
 
     def _say_how_far(self, job: RollJob, ticks: int) -> None:
@@ -514,20 +543,37 @@ class Supervisor:
         job.progress_s = now_s
         self._reply(Reply(number=job.number, ticks=ticks, of=job.ticks))
 
-    def _show_so_far(self, job: RollJob, file: TakeFile, path: Path) -> None:
+    def _show(
+        self,
+        job: RollJob,
+        path: Path,
+        write: Callable[[Path], None],
+        past: Path | None = None,
+    ) -> None:
         """Write what has been played of a take into another file, and tell of
-        it.
+        it; `past` is what that file goes on from.
         """
+        if job.file is not None and self._is_written(path, write):
+            self._reply(
+                Reply(
+                    number=job.number,
+                    ticks=job.file.ticks,
+                    of=job.ticks,
+                    look=path,
+                    past=past,
+                )
+            )
+
+    def _is_written(self, path: Path, write: Callable[[Path], None]) -> bool:
+        """Write a look into a file; returns whether that could be done."""
         try:
-            file.copy_so_far(path)
+            write(path)
         except (TakeError, ValueError, TypeError, OverflowError, struct.error):
             # Whatever is wrong is told of when the take itself is written.
             with suppress(OSError):
                 path.unlink(missing_ok=True)
-            return
-        self._reply(
-            Reply(number=job.number, ticks=file.ticks, of=job.ticks, look=path)
-        )
+            return False
+        return True
 
     def _ended(self, player: PlayerLink) -> None:
         """A player has ended: conclude the take it was playing and leave the

@@ -44,7 +44,14 @@ from umbrant.take.stored.values import (
     decoded,
     stored_rows,
 )
-from umbrant.take.tables import COMPLETE, ENDED, HEADER, RECORDED, SCHEMA
+from umbrant.take.tables import (
+    COMPLETE,
+    ENDED,
+    GOES_ON_FROM,
+    HEADER,
+    RECORDED,
+    SCHEMA,
+)
 
 META_TABLE, *TABLES = (
     each.strip() for each in SCHEMA.strip().split(";") if each.strip()
@@ -200,6 +207,8 @@ class TakeReading:
         header = self._header_of(meta)
         check_tables(file, *TABLES)
         ticks = decoded("the number of ticks", int, meta.get(RECORDED))
+        if meta.get(GOES_ON_FROM, "0") != str(self._ticks):
+            raise DamagedTake("it goes on from another file than was read")
         if not self._ticks <= ticks <= header.ticks:
             raise DamagedTake(
                 f"it says that {ticks} of {header.ticks} ticks were recorded"
@@ -223,7 +232,7 @@ class TakeReading:
                 member.name: AgentRecord() for member in header.cast
             }
         elif meta.get(HEADER) != self._meta.get(HEADER):
-            raise DamagedTake("it does not go on from what was read before it")
+            raise DamagedTake("it is of another take than was read")
         return self._header
 
     def _finished(self) -> Take:

@@ -89,8 +89,13 @@ class What(StrEnum):
 
 
 HEADER, RECORDED, ENDED = "header", "recorded", "ended"
-"""The rows of `meta`: the header as JSON; how many ticks are in the file; how
-the take ended ('complete' or a message).
+"""The rows of `meta`: the header as JSON; how many ticks are over at the end
+of the file; how the take ended ('complete' or a message).
+"""
+
+GOES_ON_FROM = "goes on from"
+"""Another row of `meta`, of the second part of a look alone: at which tick it
+goes on from what is in the first.
 """
 
 NUMBER_OF = "."

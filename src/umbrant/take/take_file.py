@@ -5,7 +5,7 @@ to disk.
 import os
 import sqlite3
 import struct
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Sequence
 from contextlib import closing, suppress
 from itertools import zip_longest
 from pathlib import Path
@@ -21,11 +21,16 @@ from umbrant.take.tables import (
     APPLICATION_ID,
     COMPLETE,
     ENDED,
+    GOES_ON_FROM,
     HEADER,
     RECORDED,
     SCHEMA,
+    What,
     encode_chunk,
 )
+
+POSE_BYTES, LEVEL_BYTES = 12, 4
+"""How many bytes a body's pose, and a level, take at a tick."""
 
 PLAIN = {
     "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?,?,?)",
@@ -50,12 +55,21 @@ class TakeFile:
         self.path = path
         self.ticks = 0
         """How many ticks have come in."""
+        self._header = header.model_dump_json()
         self._chunk = _OpenChunk(0)
+        self._since: list[_OpenChunk] = []
+        """What has come in since the copy of the past was made; empty if none
+        was.
+        """
         self._file = self._create(path)
-        self._guarded(self._begin, header)
+        self._guarded(self._begin, self._file)
 
     def push(self, piece: TakePiece) -> None:
         """Take in a piece; with the last of a chunk all of it goes to disk."""
+        if self._since:
+            self._since[-1].add(piece)
+            if piece.ends_chunk:
+                self._since.append(_OpenChunk(piece.ticks))
         self._chunk.add(piece)
         self.ticks = piece.ticks
         if piece.ends_chunk:
@@ -83,9 +97,28 @@ class TakeFile:
         SQLite from closing it. The chunk that is open goes on as if it had not
         been asked for.
         """
+        self._write_copy(path, self._copy_into)
+
+    def copy_past(self, path: Path) -> None:
+        """The same with what is known before anything is played, so that it
+        can be read meanwhile; `copy_since` then writes the rest.
+        """
+        self.copy_so_far(path)
+        self._since = [self._chunk.going_on(self.ticks)]
+
+    def copy_since(self, path: Path) -> None:
+        """Write what has come in since `copy_past`, once, into a file that
+        goes on from what that wrote.
+        """
+        self._write_copy(path, self._write_since)
+        self._since = []
+
+    def _write_copy(
+        self, path: Path, write: Callable[[sqlite3.Connection], None]
+    ) -> None:
         copy = self._create(path)
         try:
-            self._guarded(self._copy_into, copy)
+            self._guarded(write, copy)
         finally:
             copy.close()
 
@@ -125,19 +158,16 @@ class TakeFile:
         except sqlite3.Error as error:
             raise self._cannot(error) from error
 
-    def _begin(self, header: Header) -> None:
-        self._file.execute("PRAGMA journal_mode=WAL")
-        self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
-        self._file.executescript(SCHEMA)
-        self._meta(HEADER, header.model_dump_json())
-        self._meta(RECORDED, "0")
+    def _begin(self, file: sqlite3.Connection, journal: str = "WAL") -> None:
+        file.execute(f"PRAGMA journal_mode={journal}")
+        file.execute(f"PRAGMA application_id={APPLICATION_ID}")
+        file.executescript(SCHEMA)
+        _put_meta(file, HEADER, self._header)
+        _put_meta(file, RECORDED, "0")
 
     def _end(self, ended: str) -> None:
-        self._meta(ENDED, ended)
+        _put_meta(self._file, ENDED, ended)
         self._file.execute("PRAGMA journal_mode=DELETE")
-
-    def _meta(self, name: str, value: str) -> None:
-        _put_meta(self._file, name, value)
 
     def _write_chunk(self) -> None:
         chunk, self._chunk = self._chunk, _OpenChunk(self.ticks)
@@ -150,6 +180,12 @@ class TakeFile:
         copy.execute("PRAGMA journal_mode=DELETE")
         _put_chunk(copy, self._chunk, self.ticks)
 
+    def _write_since(self, copy: sqlite3.Connection) -> None:
+        self._begin(copy, "DELETE")
+        _put_meta(copy, GOES_ON_FROM, str(self._since[0].first))
+        for chunk in self._since:
+            _put_chunk(copy, chunk, self.ticks)
+
 
 class Content(NamedTuple):
     """What one place adds to a chunk, as it is written."""
@@ -157,6 +193,36 @@ class Content(NamedTuple):
     ticks: bytes | bytearray
     """The int32 ticks of its events; empty for what is no list of events."""
     rest: object
+
+
+_EventKey = tuple[str, str, str, str]
+"""An agent, a row, a part of it, and the kind of event."""
+
+_SENT_AGAIN = (What.REFUSED, What.PROGRESS)
+"""Of these the last entry may still change, and comes with each piece."""
+
+
+class _Before(NamedTuple):
+    """What a chunk that goes on from another one begins with at one place, and
+    how many entries of each column it leaves to that.
+    """
+
+    columns: list[list[Any]]
+    left: list[int]
+
+
+def _before(what: str, columns: list[list[Any]]) -> _Before:
+    """With what events of a kind go on as if a chunk had ended with these."""
+    if what == What.COUNTED:
+        ticks, _, (before,) = columns
+        done = len(ticks)
+        return _Before([[], [], [before + done]], [done, done, 0])
+    left = len(columns[0])
+    if what == What.RAN:  # those without an end are in both
+        left = len(columns[2])
+    elif what in _SENT_AGAIN:
+        left -= 1
+    return _Before([each[left:] for each in columns], [left] * len(columns))
 
 
 class _OpenChunk:
@@ -168,23 +234,52 @@ class _OpenChunk:
         self.rows: dict[str, list[Columns]] = {field: [] for field in PLAIN}
         self.poses: dict[str, bytearray] = {}
         self.levels: dict[str, bytearray] = {}
-        self._events: dict[tuple[str, str, str, str], list[list[Any]]] = {}
+        self._events: dict[_EventKey, list[list[Any]]] = {}
+        self._before: dict[_EventKey, _Before] = {}
+        """Where it goes on from another one, what that has already."""
+        self._tracks_before: Collection[str] = ()
+        self._ticks_before = 0
+        """The things whose numbers that has, and its ticks: the numbers of
+        others begin where it does.
+        """
+
+    def going_on(self, first: int) -> "_OpenChunk":
+        """A chunk that goes on from this one as it is now, from a tick on."""
+        found = _OpenChunk(first)
+        found._before = {
+            key: _before(key[-1], columns)
+            for key, columns in self._events.items()
+        }
+        found._tracks_before = {*self.poses, *self.levels}
+        found._ticks_before = first - self.first
+        return found
 
     def add(self, piece: TakePiece) -> None:
         """Append a piece that the player sent to the chunk it belongs to."""
         for *place, columns in piece.chunks:
             key: Any = tuple(place)
-            known = self._events.setdefault(key, [[] for _ in columns])
-            for column, (start, entries) in zip(known, columns, strict=True):
-                column[start:] = entries
+            before = self._before.get(key)
+            if before is None:
+                before = _Before([[] for _ in columns], [0] * len(columns))
+            known = self._events.setdefault(key, before.columns)
+            for column, (start, entries), left in zip(
+                known, columns, before.left, strict=True
+            ):
+                column[start - left :] = entries
         for field, rows in self.rows.items():
             rows.extend(getattr(piece, field))
-        for tracks, added in (
-            (self.poses, piece.poses),
-            (self.levels, piece.levels),
+        for tracks, added, size in (
+            (self.poses, piece.poses, POSE_BYTES),
+            (self.levels, piece.levels, LEVEL_BYTES),
         ):
             for name, numbers in added:
-                tracks.setdefault(name, bytearray()).extend(numbers)
+                track = tracks.get(name)
+                if track is None:
+                    track = tracks[name] = bytearray()
+                    if name not in self._tracks_before:
+                        track.extend(numbers[self._ticks_before * size :])
+                        continue
+                track.extend(numbers)
 
     def contents(self) -> dict[str, Content]:
         """All of the chunk as it is written, by what it is about."""

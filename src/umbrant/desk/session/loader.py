@@ -2,6 +2,7 @@
 response, applied if still the newest.
 """
 
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -28,7 +29,25 @@ from umbrant.review import review_take
 from umbrant.review.findings import Finding
 from umbrant.take.compare import TickRange, different
 from umbrant.take.errors import TakeError
-from umbrant.take.reader import Take, read_take
+from umbrant.take.reader import Take, TakeReading, read_take
+
+
+@dataclass
+class PartReading:
+    """The first part of a look, which is read while the rest of it is played.
+    Once it has been requested, it belongs to the loader's thread.
+    """
+
+    path: Path
+    _reading: TakeReading | None = None
+
+    def read(self) -> TakeReading:
+        """What the rest can be added to. Raises TakeError."""
+        if self._reading is None:
+            reading = TakeReading()
+            reading.add(self.path)
+            self._reading = reading
+        return self._reading
 
 
 @dataclass(frozen=True)
@@ -44,6 +63,8 @@ class Load:
     """
     is_live: bool = False
     """Whether it is a look at a take that is still being played."""
+    past: PartReading | None = None
+    """What the file goes on from, where it is no take by itself."""
     compares: bool = False
     """Whether more is wanted than which rows differ: where the two part, and
     what followed.
@@ -82,8 +103,15 @@ class Loaded:
     """
 
 
-def load(request: Load) -> Loaded:
-    """Read and work out. Runs in any thread. Raises TakeError."""
+def load(request: Load | PartReading) -> Loaded | None:
+    """Read and work out; of a part there is nothing to be told. Runs in any
+    thread. Raises TakeError.
+    """
+    if isinstance(request, PartReading):
+        # What is wrong with it is told of when the rest is read.
+        with suppress(TakeError), without_search():
+            request.read()
+        return None
     if request.is_live:
         # It is wanted at once, and soon gone.
         with without_search():
@@ -93,7 +121,7 @@ def load(request: Load) -> Loaded:
 
 
 def _load(request: Load) -> Loaded:
-    take = read_take(request.path)
+    take = _take_of(request)
     if request.shown is not None:
         return _compared_anew(request.shown, request)
     before = _other(request)
@@ -135,6 +163,14 @@ def _load(request: Load) -> Loaded:
         comparison=comparison,
         before_spans=before_spans,
     )
+
+
+def _take_of(request: Load) -> Take:
+    if request.past is None:
+        return read_take(request.path)
+    reading = request.past.read()
+    reading.add(request.path)
+    return reading.take()
 
 
 def _compared_anew(shown: Loaded, request: Load) -> Loaded:
@@ -185,7 +221,7 @@ class Loader(QObject):
         self._background = NewestOnlyWorker(
             "Reading the take", load, (TakeError,), self
         )
-        self._background.answered.connect(self.loaded)
+        self._background.answered.connect(self._answered)
         self._background.failed.connect(self.failed)
 
     @property
@@ -193,9 +229,15 @@ class Loader(QObject):
         """Whether the newest take has not been read yet."""
         return self._background.busy
 
-    def request(self, load: Load) -> None:
-        """Load a take and compare it with another."""
+    def request(self, load: Load | PartReading) -> None:
+        """Load a take and compare it with another; or begin with a part of
+        one, which nothing is said of.
+        """
         self._background.request(load)
+
+    def _answered(self, loaded: Loaded | None) -> None:
+        if loaded is not None:
+            self.loaded.emit(loaded)
 
     def drop(self) -> None:
         """Give up what is being read; something else will be requested soon."""

@@ -56,8 +56,8 @@ class Roller(QObject):
     progressed = Signal(int, int)
     """How many ticks of the newest order have been played, and of how many."""
     looked = Signal(object)
-    """The path of a file with what had been played of an order when that was
-    asked for.
+    """A `Reply` with what had been played of an order when that was asked for,
+    or with the first part of that.
     """
     differed = Signal(str, bool)
     """Where a take that went on from a snapshot was another one than that from
@@ -199,8 +199,8 @@ class Roller(QObject):
             self._take(read_reply(line))
 
     def _take(self, reply: Reply) -> None:
-        if reply.look is not None:
-            self.looked.emit(reply.look)
+        if reply.look is not None or reply.past is not None:
+            self.looked.emit(reply)
             return
         if reply.differs:
             self.differed.emit(reply.differs, reply.number == self._newest)

@@ -12,7 +12,12 @@ from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from umbrant.catalog.kind import Catalog
 from umbrant.desk.session.background import remove_later
-from umbrant.desk.session.loader import Load, Loaded, Loader
+from umbrant.desk.session.loader import (
+    Load,
+    Loaded,
+    Loader,
+    PartReading,
+)
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.visits import folder_for_takes
@@ -81,6 +86,8 @@ class Takes(QObject):
         """The file of a look at the take that is being played, from when it is
         asked for until it is shown.
         """
+        self._past: PartReading | None = None
+        """The first part of that, if it comes in two."""
         self._look_clock = QElapsedTimer()
         """Since when the last look has been asked for; invalid before the
         first at a take.
@@ -243,10 +250,13 @@ class Takes(QObject):
         self._forget_look()
         self._loader.drop()
 
-    def _looked(self, path: Path) -> None:
-        if path != self._look:
+    def _looked(self, reply: Reply) -> None:
+        path, past = reply.look, reply.past
+        if path is None and past is not None:
+            self._begin_reading(past)
+        elif path is not None and path != self._look:
             remove_later(path)
-        else:
+        elif path is not None:
             # From here on it costs this process time, which the next look
             # waits for a multiple of.
             self._look_clock.start()
@@ -254,7 +264,20 @@ class Takes(QObject):
             other = None
             if before is not None:
                 other = before.loaded.take
-            self._loader.request(Load(path, other, is_live=True))
+            part = None
+            if past is not None:
+                part = self._past or PartReading(past)
+            self._loader.request(Load(path, other, is_live=True, past=part))
+
+    def _begin_reading(self, past: Path) -> None:
+        """The first part of a look has come: read it while the rest is
+        played.
+        """
+        if self._look is None or past != Look(self._look, 0).past:
+            remove_later(past)
+        else:
+            self._past = PartReading(past)
+            self._loader.request(self._past)
 
     def _load_failed(self, message: str) -> None:
         """A take, or a look at one, could not be read. Another look may be
@@ -270,6 +293,9 @@ class Takes(QObject):
         if self._look is not None:
             remove_later(self._look)
             self._look = None
+        if self._past is not None:
+            remove_later(self._past.path)
+            self._past = None
 
     def _shown_so_far(self, loaded: Loaded) -> None:
         """A look at a take that is being played has come."""

@@ -16,6 +16,7 @@ from tests.rolling.test_snapshots import LATE, children
 from umbrant.desk.session.branches import branch
 from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.desk.session.roller import Roller
+from umbrant.desk.views.reasons import ReasonsView
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, set_guard
 from umbrant.model.staging import RaiseEvent, Scenario
@@ -75,7 +76,9 @@ def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
     assert not hands.desk.is_current
     assert hands.pane.top.take.text().startswith("rolling…")
     assert hands.desk.tape.ticks == take.header.ticks
-    assert hands.desk.explainer.why(400).text
+    # The answer is of what is seen, right after it.
+    reasons = hands.pane.views.of(ReasonsView)
+    hands.until(lambda: reasons.answer == hands.desk.explainer.why(400))
     # It goes on: the next look shows more.
     seen = take.ticks
     hands.until(lambda: hands.desk.take.ticks > seen)

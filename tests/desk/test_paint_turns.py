@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QApplication, QVBoxLayout, QWidget
 from pytestqt.qtbot import QtBot
 
+from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.painted import PaintedView
 
 
@@ -68,6 +69,37 @@ def test_what_asks_again_while_it_waits_is_painted_once(qtbot: QtBot) -> None:
     qtbot.wait(20)
     assert painted == ["a"]
     assert window.isVisible()
+
+
+def test_what_goes_before_is_done_in_the_turn_once(qtbot: QtBot) -> None:
+    painted: list[str] = []
+    window, views = window_of(qtbot, painted, "ab")
+    turns = PaintTurns.shared()
+    turns.ask(views[0])
+    turns.ask(views[1], lambda: painted.append("before b"))
+    turns.ask(views[1])
+    turns.ask(views[1], lambda: painted.append("just before b"))
+    assert painted == []
+    qtbot.waitUntil(lambda: "b" in painted)
+    qtbot.wait(20)
+    assert painted == ["a", "just before b", "b"]
+    assert window.isVisible()
+
+
+def test_a_mistake_in_what_goes_before_leaves_a_view_that_is_painted(
+    qtbot: QtBot,
+) -> None:
+    painted: list[str] = []
+    _, views = window_of(qtbot, painted, "ab")
+
+    def fails() -> None:
+        raise LookupError("no such thing")
+
+    with qtbot.captureExceptions() as errors:
+        PaintTurns.shared().ask(views[0], fails)
+        PaintTurns.shared().ask(views[1])
+        qtbot.waitUntil(lambda: set(painted) == {"a", "b"})
+    assert [str(each[1]) for each in errors] == ["no such thing"]
 
 
 def test_who_waits_is_not_painted_for_another_reason(qtbot: QtBot) -> None:

@@ -26,6 +26,7 @@ from umbrant.comparing.words import parting_answer
 from umbrant.desk.session.branches import do_nearest
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.loader import Loaded
+from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.nearest.search import NOTHING_HELPS
 from umbrant.nearest.trials import ran
@@ -89,8 +90,8 @@ class ReasonsView(QTextBrowser):
         self.setMinimumHeight(44)
         self.document().setDocumentMargin(12)
         self.anchorClicked.connect(self._follow)
-        for changed in (desk.take_changed, desk.agent_changed):
-            changed.connect(self.refresh)
+        desk.take_changed.connect(self._take_changed)
+        desk.agent_changed.connect(self.refresh)
         desk.playhead_moved.connect(self.refresh)
         desk.row_selected.connect(self._selected)
         desk.nearest.changed.connect(self._show_nearest)
@@ -191,6 +192,14 @@ class ReasonsView(QTextBrowser):
         self.setExtraSelections([band])
         self.setTextCursor(QTextCursor(block))
         self.ensureCursorVisible()
+
+    def _take_changed(self) -> None:
+        current = self.desk.takes.current
+        if current is None or current.is_finished:
+            self.refresh()
+        else:
+            # Who has changed something waits to see the tape of it.
+            PaintTurns.shared().ask(self, self.refresh)
 
     def refresh(self) -> None:
         """Ask again, for the take, the agent and the tick that are looked at."""

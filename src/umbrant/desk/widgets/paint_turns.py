@@ -2,6 +2,8 @@
 heard in between.
 """
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QCoreApplication, QObject, QTimer
 from PySide6.QtWidgets import QWidget
 from shiboken6 import isValid
@@ -19,7 +21,8 @@ class PaintTurns(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._waiting: dict[QWidget, None] = {}
+        self._waiting: dict[QWidget, Callable[[], None] | None] = {}
+        """Who waits, and what is to be done before it is painted."""
         self._turn = QTimer(self)
         self._turn.setSingleShot(True)
         self._turn.timeout.connect(self._next)
@@ -32,20 +35,29 @@ class PaintTurns(QObject):
             raise RuntimeError("nothing is painted without an application")
         return program.findChild(cls) or cls(program)
 
-    def ask(self, widget: QWidget) -> None:
-        """Have a widget painted soon, after those that have asked before."""
+    def ask(
+        self, widget: QWidget, first: Callable[[], None] | None = None
+    ) -> None:
+        """Have a widget painted soon, after those that have asked before; with
+        `first` that is done in its turn as well, before it.
+        """
         if widget not in self._waiting:
-            self._waiting[widget] = None
             widget.setUpdatesEnabled(False)
+        self._waiting[widget] = first or self._waiting.get(widget)
         if not self._turn.isActive():
             self._turn.start()
 
     def _next(self) -> None:
         widget = next(iter(self._waiting))
-        del self._waiting[widget]
-        # Its window may have been closed while it waited.
-        if isValid(widget):
-            # Which has it painted, too.
-            widget.setUpdatesEnabled(True)
+        first = self._waiting.pop(widget)
         if self._waiting:
             self._turn.start()
+        # Its window may have been closed while it waited.
+        if not isValid(widget):
+            return
+        try:
+            if first is not None:
+                first()
+        finally:
+            # Which has it painted, too.
+            widget.setUpdatesEnabled(True)

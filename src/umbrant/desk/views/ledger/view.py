@@ -30,6 +30,7 @@ from umbrant.desk.views.ledger.dragging import RowDragging
 from umbrant.desk.views.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
 from umbrant.desk.views.ledger.ruler import TapeHeader
 from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.behaviors import Row
 
@@ -411,8 +412,9 @@ class LedgerView(ChipTable):
         )
 
     def _repaint(self) -> None:
-        self.horizontalHeader().viewport().update()
-        self.viewport().update()
+        # In a turn of its own, after what led to it: the two together take
+        # longer than the keyboard may wait.
+        PaintTurns.shared().ask(self)
 
     def _repaint_tape(self) -> None:
         """Repaint only what depends on the playhead and the tape's window: the

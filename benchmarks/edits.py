@@ -1,7 +1,7 @@
 """From a changed number to its new take on the tape: the demo's whole cast,
 with every view shown.
 
-Ten numbers are changed one after the other. The playhead stands where the new
+Eleven numbers are changed one after the other. The playhead stands where the new
 take first differs, and what counts is the first repaint of the new take that
 reaches there.
 """
@@ -36,9 +36,10 @@ NUMBERS = (
     ("gull", "away", "reach", 0.5),
     ("stall-keeper", "heave", "duration", 2.5),
     ("porter", "regain", "duration", 4.0),
+    ("warden", "easy", "duration", 2.0),
 )
-"""A behavior, a row, a parameter and its new value; the guard of the chase is
-the tenth.
+"""A behavior, a row, a parameter and its new value; the last is of a row that
+the first tick visits. The guard of the chase is the eleventh.
 """
 GUARD = "can_see(visitor, within=11)"
 BEAT_MS = 1

@@ -12,7 +12,7 @@ from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
 from tests.rolling.test_resuming import tables, with_number
-from tests.rolling.test_snapshots import LATE, children
+from tests.rolling.test_snapshots import LATE, children, has_ended
 from umbrant.desk.session.branches import branch
 from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.desk.session.roller import Roller
@@ -57,7 +57,13 @@ def is_looking(hands: Driver) -> Callable[[], bool]:
 def has_snapshots(hands: Driver) -> Callable[[], bool]:
     def found() -> bool:
         players = children(hands.desk.takes.roller.process_id)
-        return bool(players) and (len(children(players[0])) == snapshots.MOST)
+        waiting = [
+            each
+            for player in players[:1]
+            for each in children(player)
+            if not has_ended(each)
+        ]
+        return len(waiting) == snapshots.MOST
 
     return found
 

@@ -249,16 +249,14 @@ def test_a_look_is_ordered_with_the_take(session: Session) -> None:
         order = order_of(project, path)
         line = order_line(number, order, keeps=True, look=Look(seen, 500))
         session.supervisor.say(line)
-        pasts, looks = [], []
+        looks = []
         while (reply := session.supervisor.hear()).of:
             looks += [reply] if reply.look is not None else []
-            if reply.past is not None and reply.look is None:
-                pasts.append(reply)
-        (look,) = looks
+        *pasts, look = looks
         assert look.look == seen
         # What is known of one that is resumed comes first, by itself.
-        assert [each.past for each in pasts] == [look.past] * len(pasts)
-        assert bool(pasts) == (number > 1)
+        assert len(pasts) == (number > 1)
+        assert [each.look for each in pasts] == [look.past] * len(pasts)
         reading = TakeReading()
         for part in [look.past] if pasts else []:
             reading.add(part)

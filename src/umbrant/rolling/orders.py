@@ -148,8 +148,8 @@ class Reply(Message):
     for.
     """
     past: Path | None = None
-    """With a look the file that it goes on from, which has come with a reply
-    of its own before. So the first part can be read while the rest is played.
+    """With a look the file that it goes on from. That has come as a look of
+    its own before, so that it can be read while the rest is played.
     """
     differs: str = ""
     """Where a take that had been replied with is not the one from the first

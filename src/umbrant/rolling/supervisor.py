@@ -451,17 +451,9 @@ class Supervisor:
             job.file.push(piece)
         self._begin_history(job)
         if job.past and job.look is not None:
-            past = job.look.past
-            job.has_shown_past = self._is_written(past, job.file.copy_past)
-            if job.has_shown_past:
-                self._reply(
-                    Reply(
-                        number=job.number,
-                        ticks=job.file.ticks,
-                        of=job.ticks,
-                        past=past,
-                    )
-                )
+            job.has_shown_past = self._show(
+                job, job.look.past, job.file.copy_past
+            )
 
     def _add(self, job: RollJob, file: TakeFile, piece: TakePiece) -> None:
         """Something more of a job has been played."""
@@ -549,23 +541,13 @@ class Supervisor:
         path: Path,
         write: Callable[[Path], None],
         past: Path | None = None,
-    ) -> None:
+    ) -> bool:
         """Write what has been played of a take into another file, and tell of
-        it; `past` is what that file goes on from.
+        it; `past` is what that file goes on from. Returns whether that could
+        be done.
         """
-        if job.file is not None and self._is_written(path, write):
-            self._reply(
-                Reply(
-                    number=job.number,
-                    ticks=job.file.ticks,
-                    of=job.ticks,
-                    look=path,
-                    past=past,
-                )
-            )
-
-    def _is_written(self, path: Path, write: Callable[[Path], None]) -> bool:
-        """Write a look into a file; returns whether that could be done."""
+        if job.file is None:
+            return False
         try:
             write(path)
         except (TakeError, ValueError, TypeError, OverflowError, struct.error):
@@ -573,6 +555,15 @@ class Supervisor:
             with suppress(OSError):
                 path.unlink(missing_ok=True)
             return False
+        self._reply(
+            Reply(
+                number=job.number,
+                ticks=job.file.ticks,
+                of=job.ticks,
+                look=path,
+                past=past,
+            )
+        )
         return True
 
     def _ended(self, player: PlayerLink) -> None:

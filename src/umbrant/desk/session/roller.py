@@ -57,7 +57,7 @@ class Roller(QObject):
     """How many ticks of the newest order have been played, and of how many."""
     looked = Signal(object)
     """A `Reply` with what had been played of an order when that was asked for,
-    or with the first part of that.
+    or with the first part of it.
     """
     differed = Signal(str, bool)
     """Where a take that went on from a snapshot was another one than that from
@@ -199,7 +199,7 @@ class Roller(QObject):
             self._take(read_reply(line))
 
     def _take(self, reply: Reply) -> None:
-        if reply.look is not None or reply.past is not None:
+        if reply.look is not None:
             self.looked.emit(reply)
             return
         if reply.differs:

@@ -251,33 +251,26 @@ class Takes(QObject):
         self._loader.drop()
 
     def _looked(self, reply: Reply) -> None:
-        path, past = reply.look, reply.past
-        if path is None and past is not None:
-            self._begin_reading(past)
-        elif path is not None and path != self._look:
+        path, look = reply.look, self._look
+        if path is None:
+            return
+        if look is not None and path == Look(look, 0).past:
+            # The first part: it is read while the rest is played.
+            self._past = PartReading(path)
+            self._loader.request(self._past)
+        elif path != look:
             remove_later(path)
-        elif path is not None:
+        else:
             # From here on it costs this process time, which the next look
             # waits for a multiple of.
             self._look_clock.start()
             before = self._compared_with()
-            other = None
+            other, past = None, None
             if before is not None:
                 other = before.loaded.take
-            part = None
-            if past is not None:
-                part = self._past or PartReading(past)
-            self._loader.request(Load(path, other, is_live=True, past=part))
-
-    def _begin_reading(self, past: Path) -> None:
-        """The first part of a look has come: read it while the rest is
-        played.
-        """
-        if self._look is None or past != Look(self._look, 0).past:
-            remove_later(past)
-        else:
-            self._past = PartReading(past)
-            self._loader.request(self._past)
+            if reply.past is not None:
+                past = self._past or PartReading(reply.past)
+            self._loader.request(Load(path, other, is_live=True, past=past))
 
     def _load_failed(self, message: str) -> None:
         """A take, or a look at one, could not be read. Another look may be

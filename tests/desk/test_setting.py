@@ -103,6 +103,20 @@ def test_every_document_stands_in_the_setting(hands: Hands) -> None:
     )
 
 
+def test_a_scenario_without_any_stage_comes_with_one(hands: Hands) -> None:
+    nowhere = {"stages": (), "scenarios": ()}
+    hands.desk.apply(
+        Edit("Remove", lambda project: project.model_copy(update=nowhere))
+    )
+    hands.at("scenarios")
+    path = hands.add("Scenario")
+    assert path == ("scenarios", "scenario")
+    (stage,) = hands.project.stages
+    assert hands.project.scenario("scenario").stage == stage.name == "stage"
+    hands.driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not hands.project.stages
+
+
 def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:
     hands.at("scenarios", "dusk", "cast", 0, "body")
     hands.on_chip("sight")

@@ -8,7 +8,7 @@ from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.views.setting.fields import Addition, read_point
 from umbrant.model.behaviors import Behavior, Blackboard, Key
 from umbrant.model.documents import Project
-from umbrant.model.paths import Path, at
+from umbrant.model.paths import Path, at, put
 from umbrant.model.staging import (
     Area,
     Cue,
@@ -53,6 +53,30 @@ def new_board(project: Project) -> Blackboard:
     """A blackboard without keys, with a name that no other has."""
     name = fresh_name("keys", [each.name for each in project.blackboards], "-")
     return Blackboard(name=name, title=name.capitalize())
+
+
+def new_stage(project: Project) -> Stage:
+    """An empty stage, with a name that no other has."""
+    name = fresh_name("stage", [each.name for each in project.stages], "-")
+    return Stage(name=name, title=name.capitalize(), width_m=24, height_m=14)
+
+
+def new_scenario(project: Project) -> Scenario:
+    """A scenario in which nobody plays, with a name that no other has."""
+    name = fresh_name(
+        "scenario", [each.name for each in project.scenarios], "-"
+    )
+    stages = project.stages or (new_stage(project),)
+    return Scenario(name=name, title=name.capitalize(), stage=stages[0].name)
+
+
+def with_a_stage(project: Project, scenario: Scenario) -> Project:
+    """The project with a stage, where a scenario that is new in it has none to
+    play on.
+    """
+    if project.stages:
+        return project
+    return put(project, ("stages",), (new_stage(project),))
 
 
 def new_key(path: Path) -> Callable[[Project], Key]:

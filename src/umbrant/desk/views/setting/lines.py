@@ -24,6 +24,7 @@ from umbrant.desk.views.setting.adding import (
     about_variant,
     new_board,
     new_key,
+    new_stage,
     staging,
 )
 from umbrant.desk.views.setting.documents import (
@@ -422,15 +423,7 @@ class Setting(DocumentLines):
     # stages
 
     def _stages(self) -> Iterator[SettingLine]:
-        def make(project: Project) -> Stage:
-            name = fresh_name(
-                "stage", [each.name for each in project.stages], "-"
-            )
-            return Stage(
-                name=name, title=name.capitalize(), width_m=24, height_m=14
-            )
-
-        new = Addition("Stage", ("stages",), make)
+        new = Addition("Stage", ("stages",), new_stage)
         yield self.heading(
             "Stages",
             ("stages",),

@@ -8,7 +8,6 @@ from functools import partial
 
 from umbrant.catalog.params import Quantity
 from umbrant.catalog.renaming.used import NamesDocument, rename_used
-from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.desk.chips.values import Choice
 from umbrant.desk.views.setting.adding import (
@@ -16,6 +15,8 @@ from umbrant.desk.views.setting.adding import (
     casting,
     cueing,
     literal,
+    new_scenario,
+    with_a_stage,
 )
 from umbrant.desk.views.setting.documents import DocumentLines, choices_of
 from umbrant.desk.views.setting.fields import Addition, LineWriter, SettingLine
@@ -56,21 +57,7 @@ class ScenarioLines(DocumentLines):
 
     def lines(self) -> Iterator[SettingLine]:
         """The lines of all scenarios."""
-
-        def make(project: Project) -> Scenario:
-            name = fresh_name(
-                "scenario", [each.name for each in project.scenarios], "-"
-            )
-            stage = "-"
-            if project.stages:
-                stage = project.stages[0].name
-            return Scenario(
-                name=name,
-                title=name.capitalize(),
-                stage=stage,
-            )
-
-        new = Addition("Scenario", ("scenarios",), make)
+        new = Addition("Scenario", ("scenarios",), new_scenario, with_a_stage)
         yield self.heading(
             "Scenarios",
             ("scenarios",),

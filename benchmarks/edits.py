@@ -1,9 +1,9 @@
 """From a changed number to its new take on the tape: the demo's whole cast,
 with every view shown.
 
-Eleven numbers are changed one after the other. The playhead stands where the new
-take first differs, and what counts is the first repaint of the new take that
-reaches there.
+Eleven numbers are changed one after the other. The playhead stands where the
+new take first differs, and what counts is the first repaint of the new take
+that reaches there.
 """
 
 import math

@@ -494,6 +494,24 @@ def test_a_copy_is_not_made_ahead_again_and_again(session: Session) -> None:
     assert not session.copies
 
 
+def test_a_resumed_take_that_cannot_be_written_is_said_and_the_next_is_played(
+    session: Session,
+) -> None:
+    session.roll(QUAY)
+    session.rest()
+    path = session.folder / "no.take"
+    path.write_text("something else")
+    session.number += 1
+    order = order_of(changed(), path, LASTS_S)
+    session.supervisor.say(order_line(session.number, order, keeps=True))
+    while (reply := session.supervisor.hear()).of:
+        pass
+    assert "no take, so it is not replaced" in reply.error
+    assert reply.take is None
+    assert path.read_text() == "something else"
+    assert_from_first(session.roll(changed())[0], changed())
+
+
 def test_snapshots_without_use_are_ended_before_new_ones_are_made(
     session: Session,
 ) -> None:

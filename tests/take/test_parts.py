@@ -95,6 +95,13 @@ def kinds() -> Iterator[None]:
         yield
 
 
+def in_parts(folder: Path) -> Take:
+    reading = TakeReading()
+    for part in ("past", "since"):
+        reading.add(folder / part)
+    return reading.take()
+
+
 @settings(max_examples=60, deadline=None)
 @given(
     seed=st.sampled_from([None, *range(6)]),
@@ -122,10 +129,7 @@ def test_a_look_in_two_files_is_the_look_in_one(
     file.copy_so_far(folder / "all")
     file.copy_since(folder / "since")
     file.close()
-    reading = TakeReading()
-    reading.add(folder / "past")
-    reading.add(folder / "since")
-    assert_same(reading.take(), read_take(folder / "all"))
+    assert_same(in_parts(folder), read_take(folder / "all"))
 
 
 @pytest.mark.parametrize("chunk_ticks", [9, 1000])
@@ -151,10 +155,7 @@ def test_who_comes_after_a_part_begins_in_the_next(
     file.copy_so_far(tmp_path / "all")
     file.copy_since(tmp_path / "since")
     file.remove()
-    reading = TakeReading()
-    reading.add(tmp_path / "past")
-    reading.add(tmp_path / "since")
-    found = reading.take()
+    found = in_parts(tmp_path)
     assert_same(found, read_take(tmp_path / "all"))
     assert found.poses["brine"][36].tolist() == [2.0, 36.0, 0.0]
     assert np.isnan(found.poses["brine"][:36]).all()

@@ -202,7 +202,7 @@ _SENT_AGAIN = (What.REFUSED, What.PROGRESS)
 """Of these the last entry may still change, and comes with each piece."""
 
 
-class _Before(NamedTuple):
+class _Beginning(NamedTuple):
     """What a chunk that goes on from another one begins with at one place, and
     how many entries of each column it leaves to that.
     """
@@ -211,18 +211,18 @@ class _Before(NamedTuple):
     left: list[int]
 
 
-def _before(what: str, columns: list[list[Any]]) -> _Before:
+def _beginning_after(what: str, columns: list[list[Any]]) -> _Beginning:
     """With what events of a kind go on as if a chunk had ended with these."""
     if what == What.COUNTED:
         ticks, _, (before,) = columns
         done = len(ticks)
-        return _Before([[], [], [before + done]], [done, done, 0])
+        return _Beginning([[], [], [before + done]], [done, done, 0])
     left = len(columns[0])
     if what == What.RAN:  # those without an end are in both
         left = len(columns[2])
     elif what in _SENT_AGAIN:
         left -= 1
-    return _Before([each[left:] for each in columns], [left] * len(columns))
+    return _Beginning([each[left:] for each in columns], [left] * len(columns))
 
 
 class _OpenChunk:
@@ -235,8 +235,8 @@ class _OpenChunk:
         self.poses: dict[str, bytearray] = {}
         self.levels: dict[str, bytearray] = {}
         self._events: dict[_EventKey, list[list[Any]]] = {}
-        self._before: dict[_EventKey, _Before] = {}
-        """Where it goes on from another one, what that has already."""
+        self._beginnings: dict[_EventKey, _Beginning] = {}
+        """Where it goes on from another one, with what at each place."""
         self._tracks_before: Collection[str] = ()
         self._ticks_before = 0
         """The things whose numbers that has, and its ticks: the numbers of
@@ -246,8 +246,8 @@ class _OpenChunk:
     def going_on(self, first: int) -> "_OpenChunk":
         """A chunk that goes on from this one as it is now, from a tick on."""
         found = _OpenChunk(first)
-        found._before = {
-            key: _before(key[-1], columns)
+        found._beginnings = {
+            key: _beginning_after(key[-1], columns)
             for key, columns in self._events.items()
         }
         found._tracks_before = {*self.poses, *self.levels}
@@ -258,13 +258,15 @@ class _OpenChunk:
         """Append a piece that the player sent to the chunk it belongs to."""
         for *place, columns in piece.chunks:
             key: Any = tuple(place)
-            before = self._before.get(key)
-            if before is None:
-                before = _Before([[] for _ in columns], [0] * len(columns))
-            known = self._events.setdefault(key, before.columns)
+            begins = self._beginnings.get(key)
+            if begins is None:
+                begins = _Beginning([[] for _ in columns], [0] * len(columns))
+            known = self._events.setdefault(key, begins.columns)
             for column, (start, entries), left in zip(
-                known, columns, before.left, strict=True
+                known, columns, begins.left, strict=True
             ):
+                # Pieces count entries from where the chunk began that this one
+                # goes on from.
                 column[start - left :] = entries
         for field, rows in self.rows.items():
             rows.extend(getattr(piece, field))

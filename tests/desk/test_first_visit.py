@@ -1,9 +1,11 @@
 """The first visit, done by keyboard as a newcomer would."""
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
-from umbrant.desk.first_visit import VISIT_STEPS
+from umbrant.desk.first_visit import FAILED, VISIT_STEPS, WAITING
 from umbrant.desk.window import VISITED
 
 
@@ -56,3 +58,26 @@ def test_it_can_be_skipped_left_and_begun_again(demo_driver: Driver) -> None:
     demo_driver.window.begin_first_visit()
     assert visit.step == 0
     assert VISIT_STEPS[0].text in visit.text
+
+
+def test_it_says_what_becomes_of_the_first_take(
+    driver: Driver, demo: Path
+) -> None:
+    assert driver.window.open_folder(demo)
+    driver.window.begin_first_visit()
+    visit = driver.pane.first_visit
+    assert WAITING in visit.text
+    driver.until(lambda: VISIT_STEPS[0].text in visit.text)
+
+
+def test_it_does_not_say_that_what_cannot_be_played_is(
+    driver: Driver, demo: Path
+) -> None:
+    for each in (demo / "scenarios").iterdir():
+        each.unlink()
+    assert driver.window.open_folder(demo)
+    driver.window.begin_first_visit()
+    assert FAILED in driver.pane.first_visit.text
+    assert driver.desk.documents.problems, (
+        "the Review lists what is in the way"
+    )

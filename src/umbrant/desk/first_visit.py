@@ -119,9 +119,7 @@ class FirstVisit(QFrame):
         self._step = 0
         self._praised = False
         self._waits = False
-        """Whether the first take is still being rolled, so that there is
-        nothing to watch yet.
-        """
+        """Whether there is no take yet, and so nothing to watch."""
         self._text = QLabel(self)
         self._text.setTextFormat(Qt.TextFormat.RichText)
         self._text.setWordWrap(True)
@@ -183,10 +181,10 @@ class FirstVisit(QFrame):
             rows, desk.takes.current, desk.documents.history.undo_name
         )
         self._waits = step == 0 and desk.take is None
+        words = VISIT_STEPS[step].text
         if self._waits:
-            words = WAITING
-        else:
-            words = VISIT_STEPS[step].text
+            # A project with something in the way is not even begun with.
+            words = WAITING if desk.takes.is_awaited else FAILED
         self._say(
             words,
             "Skip this step",

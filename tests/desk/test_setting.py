@@ -2,6 +2,8 @@
 removed there.
 """
 
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
@@ -9,9 +11,13 @@ from PySide6.QtWidgets import QMenu
 
 from tests.desk.conftest import Answers, Driver
 from umbrant.desk.commands.project import save
+from umbrant.desk.views.stage.view import StageView
 from umbrant.model.behaviors import Sharing
+from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
-from umbrant.model.paths import Path, put
+from umbrant.model.folder import save_project
+from umbrant.model.paths import Path as DocumentPath
+from umbrant.model.paths import put
 from umbrant.model.values import KeyRef, KeyType
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -63,7 +69,7 @@ class Hands:
         self.key(Qt.Key.Key_Return)
         choose(self.view.editing.menu, wanted)
 
-    def add(self, wanted: str) -> Path:
+    def add(self, wanted: str) -> DocumentPath:
         """Add something from the list that Enter opens; returns its path."""
         self.view.leave_chips()
         self.key(Qt.Key.Key_Return)
@@ -113,8 +119,35 @@ def test_a_scenario_without_any_stage_comes_with_one(hands: Hands) -> None:
     assert path == ("scenarios", "scenario")
     (stage,) = hands.project.stages
     assert hands.project.scenario("scenario").stage == stage.name == "stage"
+    # It is seen, and so is what there is to say of a take of it.
+    view = hands.driver.pane.views.of(StageView)
+    corners = [view.to_pixels(each) for each in ((0.0, 0.0), (24.0, 14.0))]
+    assert all(view.rect().contains(each.toPoint()) for each in corners)
+    assert corners[1].x() - corners[0].x() > 100
+    hands.at("stages", "stage")
+    hands.write("width", "100")
+    assert view.rect().contains(view.to_pixels((100.0, 14.0)).toPoint())
+    hands.driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     hands.driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert not hands.project.stages
+
+
+def test_a_take_in_which_nobody_decides_is_said_to_be_one(
+    hands: Hands, tmp_path: Path
+) -> None:
+    alone = hands.project.scenario("dusk").model_copy(update={"cast": ()})
+
+    def remove(project: Project) -> Project:
+        return project.model_copy(update={"scenarios": (alone,)})
+
+    hands.desk.apply(Edit("Remove", remove))
+    hands.driver.settle()
+    assert hands.driver.reasons() == "odo plays no part in this take."
+    save_project(hands.project, tmp_path / "alone")
+    hands.driver.answers.on_unsaved = "discard"
+    assert hands.driver.open(tmp_path / "alone")
+    assert hands.driver.desk.take is not None
+    assert "There is nobody to ask about" in hands.driver.reasons()
 
 
 def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:

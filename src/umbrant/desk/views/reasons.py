@@ -208,7 +208,7 @@ class ReasonsView(QTextBrowser):
         explainer, tick = self.desk.explainer, self.desk.playhead
         if explainer is None:
             self.answer = None
-            self.setPlainText("Nothing has been rolled yet.")
+            self.setPlainText(self._why_silent())
             self.question_changed.emit("")
             return
         if self.question is Question.THIS_TICK:
@@ -229,6 +229,14 @@ class ReasonsView(QTextBrowser):
             self._write(self.answer)
         self._mark_step()
         self.question_changed.emit(self.heading())
+
+    def _why_silent(self) -> str:
+        """Why nothing can be asked."""
+        if self.desk.take is None:
+            return "Nothing has been rolled yet."
+        if self.desk.agent:
+            return f"{self.desk.agent} plays no part in this take."
+        return "There is nobody to ask about: give the scenario somebody who runs a behavior."
 
     def _with_other(self, answer: Answer | None, tick: int) -> Answer | None:
         """An answer with scores has those of the take that is shown beside it,

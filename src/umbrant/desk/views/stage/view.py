@@ -99,6 +99,8 @@ class StageView(PaintedView):
         self._scale = 1.0
         self._offset = QPointF()
         self._fitted = True
+        self._fitted_to: tuple[float, float] | None = None
+        """The size of the stage that was fitted, in metres."""
         self._follows = False
         self._held: Handle | None = None
         self.chosen: Path | None = None
@@ -115,6 +117,7 @@ class StageView(PaintedView):
             desk.take_changed,
         ):
             moved.connect(self._keep_agent)
+        desk.project_changed.connect(self._keep_fitted)
         paint_with(desk, self)
 
     def heading(self) -> str:
@@ -150,7 +153,18 @@ class StageView(PaintedView):
         top = (self.height() - stage.height_m * self._scale) / 2
         self._offset = QPointF(left, top + stage.height_m * self._scale)
         self._fitted = True
+        self._fitted_to = stage.width_m, stage.height_m
         self.update()
+
+    def _keep_fitted(self) -> None:
+        """Fit the stage anew where it is another one, or of another size."""
+        stage = self.shown_stage()
+        if (
+            self._fitted
+            and stage is not None
+            and self._fitted_to != (stage.width_m, stage.height_m)
+        ):
+            self.fit()
 
     def zoom(self, factor: float, around: QPointF | None = None) -> None:
         """Draw larger (a factor above 1) or smaller, keeping a place of the

@@ -1,8 +1,8 @@
-"""A look at a take that is played may come in two files. Together they are the
-take as it stands in one, wherever it was cut.
+"""A look at a take that is played may go on from another take. Together they
+are the take as it stands in one file, whatever the other one did later.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 
@@ -14,18 +14,23 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.review.random_projects import RandomProject
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.validation import open_project
+from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
+from umbrant.model.edits import set_guard
 from umbrant.model.staging import Scenario
+from umbrant.model.values import ParamValue
 from umbrant.rolling.roll import Play, header_of
 from umbrant.take.errors import TakeError
 from umbrant.take.pieces import TakePiece
-from umbrant.take.reader import Take, TakeReading, read_take
+from umbrant.take.reader import Take, read_on, read_take
 from umbrant.take.recorder import TakeRecorder
 from umbrant.take.take_file import TakeFile
 
 TICKS = 120
 """How many ticks are played."""
+STOPPED = Cause("parent_left", {"row": "x"})
 
 
 @lru_cache(maxsize=8)
@@ -48,9 +53,14 @@ def file_of(project: Project, path: Path) -> TakeFile:
 
 @lru_cache(maxsize=32)
 def pieces_of(
-    seed: int | None, chunk_ticks: int, piece_ticks: int
+    seed: int | None,
+    chunk_ticks: int,
+    piece_ticks: int,
+    stopped_at: int | None = None,
 ) -> Sequence[TakePiece]:
-    """What is recorded of a project, in pieces of so many ticks."""
+    """What is recorded of a project, in pieces of so many ticks. Before one
+    tick everybody may be made to begin anew, which the scenario does not say.
+    """
     project = project_of(seed)
     scenario = scenario_of(project)
     found: list[TakePiece] = []
@@ -62,18 +72,32 @@ def pieces_of(
     )
     play = Play(project, scenario, recorder, CATALOG)
     for tick in range(TICKS):
+        if tick == stopped_at:
+            for runner in play.common.runners:
+                runner.stop(STOPPED)
         play.tick(tick)
     return found
+
+
+def written(project: Project, pieces: Sequence[TakePiece], path: Path) -> Take:
+    """The take of these pieces."""
+    file = file_of(project, path)
+    for piece in pieces:
+        file.push(piece)
+    file.close()
+    return read_take(path)
 
 
 def assert_same(one: Take, other: Take) -> None:
     """That two takes are equal in all but their files."""
     assert one.ticks == other.ticks
     assert one.agents == other.agents
+    assert one.boards == other.boards
     assert one.props == other.props
     assert one.cues == other.cues
     assert one.notices == other.notices
     assert one.ended == other.ended
+    assert list(one.body_numbers) == list(other.body_numbers)
     for ours, theirs in (
         (one.poses, other.poses),
         (one.levels, other.levels),
@@ -95,44 +119,81 @@ def kinds() -> Iterator[None]:
         yield
 
 
-def in_parts(folder: Path) -> Take:
-    reading = TakeReading()
-    for part in ("past", "since"):
-        reading.add(folder / part)
-    return reading.take()
-
-
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(
     seed=st.sampled_from([None, *range(6)]),
     chunk_ticks=st.sampled_from([17, 60, 1000]),
     piece_ticks=st.sampled_from([1, 4, 7]),
-    cuts=st.tuples(st.integers(0, TICKS), st.integers(0, TICKS)).map(sorted),
+    cuts=st.tuples(st.integers(1, TICKS), st.integers(1, TICKS)).map(sorted),
+    differs=st.sampled_from(["neither", "the other", "this"]),
 )
-def test_a_look_in_two_files_is_the_look_in_one(
+def test_a_look_that_goes_on_from_a_take_is_the_look_in_one(
     tmp_path_factory: pytest.TempPathFactory,
     seed: int | None,
     chunk_ticks: int,
     piece_ticks: int,
     cuts: list[int],
+    differs: str,
 ) -> None:
-    folder = tmp_path_factory.mktemp("parts")
-    file = file_of(project_of(seed), folder / "take")
-    pieces = pieces_of(seed, chunk_ticks, piece_ticks)
-    known = [each for each in pieces if each.ticks <= cuts[0]]
-    played = [each for each in pieces if cuts[0] < each.ticks <= cuts[1]]
-    for piece in known:
-        file.push(piece)
-    file.copy_past(folder / "past")
-    for piece in played:
-        file.push(piece)
-    file.copy_so_far(folder / "all")
-    file.copy_since(folder / "since")
-    file.close()
-    assert_same(in_parts(folder), read_take(folder / "all"))
+    """Also where the two part at the very tick from which it goes on."""
+    folder, project = tmp_path_factory.mktemp("parts"), project_of(seed)
+    from_tick = cuts[0] // piece_ticks * piece_ticks
+    stopped = {"neither": None, "the other": from_tick, "this": None}
+    before = written(
+        project,
+        pieces_of(seed, chunk_ticks, piece_ticks, stopped[differs]),
+        folder / "before",
+    )
+    stopped = {"neither": None, "the other": None, "this": from_tick}
+    pieces = pieces_of(seed, chunk_ticks, piece_ticks, stopped[differs])
+    file = file_of(project, folder / "take")
+    for piece in pieces:
+        if piece.ticks <= from_tick:
+            file.push(piece)
+    goes_on = file.go_on_apart()
+    assert goes_on == (file.ticks % chunk_ticks != 0)
+    for piece in pieces:
+        if from_tick < piece.ticks <= cuts[1]:
+            file.push(piece)
+    if goes_on:
+        file.copy_so_far(folder / "all")
+        file.copy_since(folder / "since")
+        found = read_on(folder / "since", before)
+        assert_same(found, read_take(folder / "all"))
+    file.remove()
 
 
-@pytest.mark.parametrize("chunk_ticks", [9, 1000])
+def test_numbers_that_are_written_otherwise_are_filled_in_anew(
+    tmp_path: Path,
+) -> None:
+    """What a condition found is compared with the number of its own
+    documents.
+    """
+    one = project_of(None)
+    pieces = pieces_of(None, 1000, 4)
+    before = written(one, pieces, tmp_path / "before")
+    other = set_guard(one, "warden", "esc", "can_see(visitor, within=9)")
+    file = file_of(other, tmp_path / "take")
+    for piece in pieces[:20]:
+        file.push(piece)
+    assert file.go_on_apart()
+    for piece in pieces[20:24]:
+        file.push(piece)
+    file.copy_so_far(tmp_path / "all")
+    file.copy_since(tmp_path / "since")
+    file.remove()
+    found = read_on(tmp_path / "since", before)
+    assert_same(found, read_take(tmp_path / "all"))
+    reasons = {
+        each.cause.facts["range_m"]
+        for take in (before, found)
+        for each in take.agents["odo"].rows["esc"].sensed["guard", 0].values
+        if each is not None and each.cause is not None
+    }
+    assert reasons == {8.0, 9.0}
+
+
+@pytest.mark.parametrize("chunk_ticks", [25, 1000])
 @pytest.mark.parametrize("known", [4, 9, 20, 33])
 def test_who_comes_after_a_part_begins_in_the_next(
     tmp_path: Path, chunk_ticks: int, known: int
@@ -143,7 +204,7 @@ def test_who_comes_after_a_part_begins_in_the_next(
     for tick in range(60):
         if tick == known:
             recorder.hand_over()
-            file.copy_past(tmp_path / "past")
+            assert file.go_on_apart()
         recorder.posing("odo")((float(tick), 1.0), 90.0)
         if tick > 35:
             recorder.posing("brine")((2.0, float(tick)), 0.0)
@@ -155,41 +216,84 @@ def test_who_comes_after_a_part_begins_in_the_next(
     file.copy_so_far(tmp_path / "all")
     file.copy_since(tmp_path / "since")
     file.remove()
-    found = in_parts(tmp_path)
-    assert_same(found, read_take(tmp_path / "all"))
+    full = read_take(tmp_path / "all")
+    found = read_on(tmp_path / "since", full)
+    assert_same(found, full)
     assert found.poses["brine"][36].tolist() == [2.0, 36.0, 0.0]
     assert np.isnan(found.poses["brine"][:36]).all()
 
 
-def test_a_part_of_another_take_is_damage(tmp_path: Path) -> None:
-    for name, seed in (("one", None), ("other", 0)):
-        file = file_of(project_of(seed), tmp_path / name)
-        file.copy_past(tmp_path / f"{name}.past")
-        file.copy_since(tmp_path / f"{name}.since")
-        file.remove()
-    reading = TakeReading()
-    reading.add(tmp_path / "one.past")
-    with pytest.raises(TakeError, match="of another take"):
-        reading.add(tmp_path / "other.since")
-
-
-def test_a_part_is_read_after_what_it_goes_on_from_alone(
-    tmp_path: Path,
-) -> None:
-    file = file_of(project_of(None), tmp_path / "take")
-    pieces = pieces_of(None, 1000, 7)
+def since_of(seed: int | None, folder: Path) -> Path:
+    """A file that goes on from the first ticks of a project's take."""
+    file = file_of(project_of(seed), folder / "take")
+    pieces = pieces_of(seed, 1000, 7)
     for piece in pieces[:4]:
         file.push(piece)
-    file.copy_past(tmp_path / "past")
+    file.go_on_apart()
     for piece in pieces[4:]:
         file.push(piece)
-    file.copy_so_far(tmp_path / "all")
+    file.copy_since(folder / "since")
+    file.remove()
+    return folder / "since"
+
+
+def test_what_goes_on_from_another_take_is_damage(tmp_path: Path) -> None:
+    since = since_of(None, tmp_path)
+    pieces = pieces_of(None, 1000, 7)
+    short = written(project_of(None), pieces[:2], tmp_path / "short")
+    other = written(project_of(0), pieces_of(0, 1000, 7), tmp_path / "another")
+    for before in (short, other):
+        with pytest.raises(TakeError, match="from another take"):
+            read_on(since, before)
+    with pytest.raises(TakeError, match="from another take"):
+        read_take(since)
+    full = written(project_of(None), pieces, tmp_path / "full")
+    with pytest.raises(TakeError, match="from another take"):
+        read_on(tmp_path / "full", full)
+    assert read_on(since, full).ticks == full.ticks == TICKS // 7 * 7
+
+
+def doubled(row: Row) -> Row:
+    """A row in which each number of its decorators and its own is twice as
+    large.
+    """
+
+    def twice(args: Mapping[str, ParamValue]) -> dict[str, ParamValue]:
+        return {
+            name: value * 2 if type(value) is float else value
+            for name, value in args.items()
+        }
+
+    decorators = tuple(
+        each.model_copy(update={"args": twice(each.args)})
+        for each in row.decorators
+    )
+    return row.model_copy(
+        update={"args": twice(row.args), "decorators": decorators}
+    )
+
+
+def test_what_was_recorded_of_another_row_is_not_gone_on_from(
+    tmp_path: Path,
+) -> None:
+    """Of what is not a condition nothing may be written otherwise."""
+    project, pieces = project_of(None), pieces_of(None, 1000, 7)
+    before = written(project, pieces, tmp_path / "full")
+    other = project.model_copy(
+        update={
+            "behaviors": tuple(
+                each.with_rows(tuple(map(doubled, each.rows)))
+                for each in project.behaviors
+            )
+        }
+    )
+    file = file_of(other, tmp_path / "take")
+    for piece in pieces[:4]:
+        file.push(piece)
+    file.go_on_apart()
+    for piece in pieces[4:]:
+        file.push(piece)
     file.copy_since(tmp_path / "since")
     file.remove()
-    for name in ("past", "all", "since"):
-        reading = TakeReading()
-        if name != "since":
-            reading.add(tmp_path / name)
-        if name != "past":
-            with pytest.raises(TakeError, match="from another file"):
-                reading.add(tmp_path / "since")
+    with pytest.raises(TakeError, match="goes on from another"):
+        read_on(tmp_path / "since", before)

@@ -27,11 +27,6 @@ class Look(NamedTuple):
     path: Path
     after: int
 
-    @property
-    def past(self) -> Path:
-        """The file for its first part, if it comes in two."""
-        return Path(f"{self.path}.past")
-
 
 class Message(BaseModel):
     """One line. `number` is that of the order it belongs to; later orders have
@@ -148,8 +143,8 @@ class Reply(Message):
     for.
     """
     past: Path | None = None
-    """With a look the file that it goes on from. That has come as a look of
-    its own before, so that it can be read while the rest is played.
+    """With a look the take that it goes on from, which has been replied with
+    before; None for one that is whole.
     """
     differs: str = ""
     """Where a take that had been replied with is not the one from the first

@@ -51,8 +51,8 @@ class RollJob:
     """What is to be shown of it as soon as there is enough; None once it has
     been.
     """
-    has_shown_past: bool = False
-    """Whether the first part of that, what it goes on from, has been."""
+    goes_on_from: Path | None = None
+    """The take from which that goes on; None where it is a whole one."""
 
     def stopped(self) -> str:
         """Why and where it was stopped; empty where it was not to be."""

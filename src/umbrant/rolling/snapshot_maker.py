@@ -104,7 +104,7 @@ class SnapshotMaker:
         )
         has_room = history is not None and len(history.snapshots) < 2 * MOST
         if history is not None and fits and has_room and self.makes(number):
-            history.keep(Snapshot(tick, channel, past))
+            history.keep(Snapshot(tick, channel, past, history.order.path))
         else:
             channel.close()
 

@@ -18,6 +18,7 @@ from bisect import bisect_left, bisect_right, insort
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import NamedTuple
 
 from umbrant.model.expanded import expand_behavior
@@ -234,6 +235,10 @@ class Snapshot(NamedTuple):
     channel: socket.socket
     past: Sequence[TakePiece]
     """All that had been played before it, and no more."""
+    take: Path
+    """The take of which it was made: up to its tick all takes are the same
+    that go on from it.
+    """
 
     def go_on(self, ends: PlayerEnds) -> None:
         """Have a copy go on with these. Raises OSError if the snapshot is

@@ -280,11 +280,11 @@ class Supervisor:
         self._maker.history = gone_back = history.gone_back(
             snapshot, order, job.number
         )
-        job.past = tuple(gone_back.pieces)
+        job.past, job.goes_on_from = tuple(gone_back.pieces), snapshot.take
         self._resumed.append(player)
         self._selector.register(player.messages, selectors.EVENT_READ)
         self._send(player, job.line)
-        # What is known of the take can be read while its player gets going.
+        # While its player gets going there is time to begin the file.
         header = header_of(
             order.project,
             played(order),
@@ -450,10 +450,8 @@ class Supervisor:
         for piece in job.past:
             job.file.push(piece)
         self._begin_history(job)
-        if job.past and job.look is not None:
-            job.has_shown_past = self._show(
-                job, job.look.past, job.file.copy_past
-            )
+        if job.goes_on_from is not None and not job.file.go_on_apart():
+            job.goes_on_from = None
 
     def _add(self, job: RollJob, file: TakeFile, piece: TakePiece) -> None:
         """Something more of a job has been played."""
@@ -468,8 +466,8 @@ class Supervisor:
             and file.ticks > look.after
         ):
             job.look = None
-            if job.has_shown_past:
-                self._show(job, look.path, file.copy_since, look.past)
+            if job.goes_on_from is not None:
+                self._show(job, look.path, file.copy_since, job.goes_on_from)
             else:
                 self._show(job, look.path, file.copy_so_far)
         self._say_how_far(job, file.ticks)
@@ -518,7 +516,7 @@ class Supervisor:
         if job.file is not None:
             job.file.remove()
             job.file = None
-        job.has_shown_past = False
+        job.goes_on_from = None
         self._play_from_first(job)
 
     def _say_how_far(self, job: RollJob, ticks: int) -> None:
@@ -541,20 +539,19 @@ class Supervisor:
         path: Path,
         write: Callable[[Path], None],
         past: Path | None = None,
-    ) -> bool:
+    ) -> None:
         """Write what has been played of a take into another file, and tell of
-        it; `past` is what that file goes on from. Returns whether that could
-        be done.
+        it; `past` is the take that this goes on from.
         """
         if job.file is None:
-            return False
+            return
         try:
             write(path)
         except (TakeError, ValueError, TypeError, OverflowError, struct.error):
             # Whatever is wrong is told of when the take itself is written.
             with suppress(OSError):
                 path.unlink(missing_ok=True)
-            return False
+            return
         self._reply(
             Reply(
                 number=job.number,
@@ -564,7 +561,6 @@ class Supervisor:
                 past=past,
             )
         )
-        return True
 
     def _ended(self, player: PlayerLink) -> None:
         """A player has ended: conclude the take it was playing and leave the

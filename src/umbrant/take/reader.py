@@ -3,8 +3,8 @@ short.
 """
 
 import sqlite3
-from collections.abc import Iterator, Mapping
-from contextlib import closing, contextmanager
+from collections.abc import Mapping
+from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,6 +15,13 @@ from umbrant.engine.recorder import WORLD
 from umbrant.model.printable import printable
 from umbrant.take.errors import TakeError
 from umbrant.take.header import FORMAT, Header
+from umbrant.take.past import (
+    Rewriting,
+    agent_before,
+    events_before,
+    known_before,
+    samples_before,
+)
 from umbrant.take.record import (
     AgentRecord,
     Changes,
@@ -23,7 +30,6 @@ from umbrant.take.record import (
     PropPlace,
 )
 from umbrant.take.stored.tables import (
-    LastTicks,
     Samples,
     by_thing,
     read_agents,
@@ -49,6 +55,7 @@ from umbrant.take.tables import (
     ENDED,
     GOES_ON_FROM,
     HEADER,
+    NUMBER_OF,
     RECORDED,
     SCHEMA,
 )
@@ -90,6 +97,10 @@ class Take:
     """What of the scenario could not be done: tick, what, why."""
     cues: list[CueStep]
     """The cues that were done, in the order in which they were."""
+    boards: dict[str, dict[str, Changes[KeyWrite]]]
+    """The keys that several agents share, by board. The same stand in the
+    records of the agents.
+    """
 
     def number_changes(self, body: str, number: str) -> Changes[float]:
         """A number of a body in hundredths, where it changes: as keys are
@@ -130,62 +141,45 @@ def read_take(path: Path, only: str | None = None) -> Take:
     and several times sooner where the cast is large. The records of the others
     then hold no rows.
     """
-    reading = TakeReading(only)
-    reading.add(path)
-    return reading.take()
+    return _TakeReading(only).read(path)
 
 
-class TakeReading:
-    """A take while it is read: from its file, or from several that go on from
-    each other, as the parts of a look at one that is being played do.
+def read_on(path: Path, before: Take) -> Take:
+    """Read a file that goes on from another take, in which the same was done
+    up to there. Raises TakeError if it is no such file, or is damaged.
     """
+    return _TakeReading(before=before).read(path)
 
-    def __init__(self, only: str | None = None) -> None:
+
+class _TakeReading:
+    """A take while it is read."""
+
+    def __init__(
+        self, only: str | None = None, before: Take | None = None
+    ) -> None:
         self._only = only
-        self._path = Path()
-        self._meta: Mapping[str, str] = {}
-        self._header: Header | None = None
-        self._ticks = 0
-        self._size = 0
-        """The size of the files together, in bytes."""
+        self._before = before
+        """What it goes on from, if it does."""
         self._agents: dict[str, AgentRecord] = {}
         self._nobody = AgentRecord()
         self._shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
         """The keys of each board that several agents share."""
-        self._last: LastTicks = {}
         self._poses: list[Samples] = []
         self._levels: list[Samples] = []
         self._props: dict[str, Changes[PropPlace]] = {}
         self._cues: list[CueStep] = []
 
-    def add(self, path: Path) -> None:
-        """Read a file. Raises TakeError, with the way out, if it is no take or
-        is damaged; what has been read can then not be used.
-        """
+    def read(self, path: Path) -> Take:
+        """The take in a file. Raises TakeError, with the way out."""
         if not path.is_file():
             raise TakeError(
                 f"{path}: there is no such take. `umbrant roll PROJECT` makes one."
             )
-        with self._telling_of_damage(path):
-            size = path.stat().st_size
+        try:
             with closing(
                 sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)
             ) as file:
-                self._read(file)
-            self._path, self._size = path, self._size + size
-
-    def take(self) -> Take:
-        """All that has been read, as a take in the last of the files. Nothing
-        may be added to it any more. Raises TakeError.
-        """
-        with self._telling_of_damage(self._path):
-            return self._finished()
-
-    @staticmethod
-    @contextmanager
-    def _telling_of_damage(path: Path) -> Iterator[None]:
-        try:
-            yield
+                return self._read(file, path)
         except (
             sqlite3.Error,
             UnicodeDecodeError,
@@ -201,20 +195,20 @@ class TakeReading:
                 f"{path}: this is no take, or it is damaged ({reason}). Roll the scenario again."
             ) from error
 
-    def _read(self, file: sqlite3.Connection) -> None:
+    def _read(self, file: sqlite3.Connection, path: Path) -> Take:
         check_tables(file, META_TABLE)
         meta = dict(stored_rows(file, "meta", name=str, value=str))
-        header = self._header_of(meta)
+        header = _header(meta)
         check_tables(file, *TABLES)
         ticks = decoded("the number of ticks", int, meta.get(RECORDED))
-        if meta.get(GOES_ON_FROM, "0") != str(self._ticks):
-            raise DamagedTake("it goes on from another file than was read")
-        if not self._ticks <= ticks <= header.ticks:
+        first = decoded("a tick", int, meta.get(GOES_ON_FROM, "0"))
+        if not first <= ticks <= header.ticks:
             raise DamagedTake(
                 f"it says that {ticks} of {header.ticks} ticks were recorded"
             )
-        self._meta, self._ticks = meta, ticks
-        read_agents(file, header, self._agents, ticks, self._only, self._last)
+        self._agents = {member.name: AgentRecord() for member in header.cast}
+        self._begin(header, first)
+        read_agents(file, header, self._agents, ticks, self._only)
         read_keys(file, header, self._agents, self._shared)
         read_said(file, self._agents)
         read_events(file, self._agents)
@@ -223,40 +217,81 @@ class TakeReading:
         self._poses += read_samples(file, "pose", "agent", "poses")
         self._levels += read_samples(file, "level", "prop", "levels")
         read_props(file, self._props)
+        memory = DecodedValues(path.stat().st_size + self._size_before(first))
+        return self._finished(path, header, ticks, meta, memory)
 
-    def _header_of(self, meta: Mapping[str, str]) -> Header:
-        """The header of a file, which is that of the first one."""
-        if self._header is None:
-            self._header = header = _header(meta)
-            self._agents = {
-                member.name: AgentRecord() for member in header.cast
-            }
-        elif meta.get(HEADER) != self._meta.get(HEADER):
-            raise DamagedTake("it is of another take than was read")
-        return self._header
+    def _size_before(self, first: int) -> int:
+        """About how many bytes the samples of what it goes on from have."""
+        return 4 * first * (3 * len(self._poses) + len(self._levels))
 
-    def _finished(self) -> Take:
-        header = self._header
-        if header is None:
-            raise DamagedTake("nothing of it was read")
+    def _begin(self, header: Header, first: int) -> None:
+        """Begin with what was done before the first tick of the file. Raises
+        DamagedTake where it goes on from something else.
+        """
+        before = self._before
+        if before is None and first == 0:
+            return
+        if (
+            before is None
+            or not 0 < first <= before.ticks
+            or before.agents.keys() != self._agents.keys()
+        ):
+            raise DamagedTake("it goes on from another take")
+        boards = {
+            id(changes)
+            for keys in before.boards.values()
+            for changes in keys.values()
+        }
+        rewriting = Rewriting(before.header, header)
+        for name, record in before.agents.items():
+            self._agents[name] = found = agent_before(record, first, boards)
+            for row_id in rewriting.rows_of(name):
+                if row_id in found.rows:
+                    rewriting.rewrite(name, row_id, found.rows[row_id])
+        self._shared = {
+            board: known_before(keys, first)
+            for board, keys in before.boards.items()
+        }
+        self._nobody.notices = events_before(before.notices, first)
+        self._props = known_before(before.props, first)
+        self._cues = events_before(before.cues, first)
+        self._poses = samples_before(before.poses, first)
+        self._levels = samples_before(
+            {
+                **before.levels,
+                **{
+                    f"{body}{NUMBER_OF}{number}": values
+                    for body, numbers in before.body_numbers.items()
+                    for number, values in numbers.items()
+                },
+            },
+            first,
+        )
+
+    def _finished(
+        self,
+        path: Path,
+        header: Header,
+        ticks: int,
+        meta: Mapping[str, str],
+        memory: DecodedValues,
+    ) -> Take:
+        """All that has been read."""
         for member in header.cast:
             if member.behavior:
                 for board in (member.group or "", WORLD):
                     self._agents[member.name].keys.update(
                         self._shared.get(board, {})
                     )
-        memory = DecodedValues(self._size)
-        flat = sample_arrays(self._poses, 3, self._ticks, memory)
+        flat = sample_arrays(self._poses, 3, ticks, memory)
         levels, body_numbers = by_thing(
-            sample_arrays(self._levels, 1, self._ticks, memory)
+            sample_arrays(self._levels, 1, ticks, memory)
         )
         return Take(
-            self._path,
+            path,
             header,
-            self._ticks,
-            self._meta.get(
-                ENDED, "it was cut short while it was being rolled"
-            ),
+            ticks,
+            meta.get(ENDED, "it was cut short while it was being rolled"),
             self._agents,
             {name: numbers.reshape(-1, 3) for name, numbers in flat.items()},
             levels,
@@ -264,6 +299,7 @@ class TakeReading:
             self._props,
             self._nobody.notices,
             self._cues,
+            self._shared,
         )
 
 

@@ -58,9 +58,7 @@ class TakeFile:
         self._header = header.model_dump_json()
         self._chunk = _OpenChunk(0)
         self._since: list[_OpenChunk] = []
-        """What has come in since the copy of the past was made; empty if none
-        was.
-        """
+        """What has come in since it goes on apart; empty if it does not."""
         self._file = self._create(path)
         self._guarded(self._begin, self._file)
 
@@ -99,16 +97,21 @@ class TakeFile:
         """
         self._write_copy(path, self._copy_into)
 
-    def copy_past(self, path: Path) -> None:
-        """The same with what is known before anything is played, so that it
-        can be read meanwhile; `copy_since` then writes the rest.
+    def go_on_apart(self) -> bool:
+        """Have what comes in from now on be kept apart as well, for
+        `copy_since`: what came in before is known to whoever reads that, from
+        another take. Returns whether it can be.
         """
-        self.copy_so_far(path)
+        # What the end of a chunk leaves open the next one settles: by then it
+        # is too late to say that it was open.
+        if self._chunk.first == self.ticks:
+            return False
         self._since = [self._chunk.going_on(self.ticks)]
+        return True
 
     def copy_since(self, path: Path) -> None:
-        """Write what has come in since `copy_past`, once, into a file that
-        goes on from what that wrote.
+        """Write what has come in since `go_on_apart`, once, into a file that
+        goes on from there.
         """
         self._write_copy(path, self._write_since)
         self._since = []
@@ -249,6 +252,13 @@ class _OpenChunk:
         found._beginnings = {
             key: _beginning_after(key[-1], columns)
             for key, columns in self._events.items()
+        }
+        # What may still change is said as it was, for the other take may know
+        # more of it.
+        found._events = {
+            key: begins.columns
+            for key, begins in found._beginnings.items()
+            if key[-1] in _SENT_AGAIN
         }
         found._tracks_before = {*self.poses, *self.levels}
         found._ticks_before = first - self.first

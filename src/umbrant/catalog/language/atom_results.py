@@ -68,6 +68,16 @@ def with_range(reason: Cause, range_m: float) -> Cause:
     return Cause(TOO_FAR, {**reason.facts, RANGE: range_m})
 
 
+def without_range(reason: Cause, range_m: float) -> Cause:
+    """A cause without the range, where it is this one."""
+    if reason.kind != TOO_FAR or reason.facts.get(RANGE) != range_m:
+        return reason
+    return Cause(
+        TOO_FAR,
+        {name: fact for name, fact in reason.facts.items() if name != RANGE},
+    )
+
+
 NEVER = object()
 """Marks an atom whose result has not been reported yet. Equal to no result,
 None included.

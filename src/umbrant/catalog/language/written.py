@@ -13,6 +13,7 @@ from umbrant.catalog.kind import Catalog, Family, Kind
 from umbrant.catalog.language.atom_results import (
     COMPARISON_OPERATORS,
     with_range,
+    without_range,
 )
 from umbrant.catalog.language.check import bound_args
 from umbrant.catalog.language.tree import (
@@ -45,6 +46,12 @@ class WrittenPart(NamedTuple):
         """A cause with the range that is written."""
         if cause and self.range_m is not None:
             return with_range(cause, self.range_m)
+        return cause
+
+    def left_out(self, cause: Cause) -> Cause:
+        """The reverse of `filled_in`."""
+        if self.range_m is not None:
+            return without_range(cause, self.range_m)
         return cause
 
 

@@ -2,7 +2,6 @@
 response, applied if still the newest.
 """
 
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -29,25 +28,7 @@ from umbrant.review import review_take
 from umbrant.review.findings import Finding
 from umbrant.take.compare import TickRange, different
 from umbrant.take.errors import TakeError
-from umbrant.take.reader import Take, TakeReading, read_take
-
-
-@dataclass
-class PartReading:
-    """The first part of a look, which is read while the rest of it is played.
-    Once it has been requested, it belongs to the loader's thread.
-    """
-
-    path: Path
-    _reading: TakeReading | None = None
-
-    def read(self) -> TakeReading:
-        """What the rest can be added to. Raises TakeError."""
-        if self._reading is None:
-            reading = TakeReading()
-            reading.add(self.path)
-            self._reading = reading
-        return self._reading
+from umbrant.take.reader import Take, read_on, read_take
 
 
 @dataclass(frozen=True)
@@ -63,7 +44,7 @@ class Load:
     """
     is_live: bool = False
     """Whether it is a look at a take that is still being played."""
-    past: PartReading | None = None
+    past: Take | None = None
     """What the file goes on from, where it is no take by itself."""
     compares: bool = False
     """Whether more is wanted than which rows differ: where the two part, and
@@ -103,15 +84,8 @@ class Loaded:
     """
 
 
-def load(request: Load | PartReading) -> Loaded | None:
-    """Read and work out; of a part there is nothing to be told. Runs in any
-    thread. Raises TakeError.
-    """
-    if isinstance(request, PartReading):
-        # What is wrong with it is told of when the rest is read.
-        with suppress(TakeError), without_search():
-            request.read()
-        return None
+def load(request: Load) -> Loaded:
+    """Read and work out. Runs in any thread. Raises TakeError."""
     if request.is_live:
         # It is wanted at once, and soon gone.
         with without_search():
@@ -168,9 +142,7 @@ def _load(request: Load) -> Loaded:
 def _take_of(request: Load) -> Take:
     if request.past is None:
         return read_take(request.path)
-    reading = request.past.read()
-    reading.add(request.path)
-    return reading.take()
+    return read_on(request.path, request.past)
 
 
 def _compared_anew(shown: Loaded, request: Load) -> Loaded:
@@ -221,7 +193,7 @@ class Loader(QObject):
         self._background = NewestOnlyWorker(
             "Reading the take", load, (TakeError,), self
         )
-        self._background.answered.connect(self._answered)
+        self._background.answered.connect(self.loaded)
         self._background.failed.connect(self.failed)
 
     @property
@@ -229,15 +201,9 @@ class Loader(QObject):
         """Whether the newest take has not been read yet."""
         return self._background.busy
 
-    def request(self, load: Load | PartReading) -> None:
-        """Load a take and compare it with another; or begin with a part of
-        one, which nothing is said of.
-        """
+    def request(self, load: Load) -> None:
+        """Load a take, and compare it with another."""
         self._background.request(load)
-
-    def _answered(self, loaded: Loaded | None) -> None:
-        if loaded is not None:
-            self.loaded.emit(loaded)
 
     def drop(self) -> None:
         """Give up what is being read; something else will be requested soon."""

@@ -12,12 +12,7 @@ from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from umbrant.catalog.kind import Catalog
 from umbrant.desk.session.background import remove_later
-from umbrant.desk.session.loader import (
-    Load,
-    Loaded,
-    Loader,
-    PartReading,
-)
+from umbrant.desk.session.loader import Load, Loaded, Loader
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.visits import folder_for_takes
@@ -86,8 +81,6 @@ class Takes(QObject):
         """The file of a look at the take that is being played, from when it is
         asked for until it is shown.
         """
-        self._past: PartReading | None = None
-        """The first part of that, if it comes in two."""
         self._look_clock = QElapsedTimer()
         """Since when the last look has been asked for; invalid before the
         first at a take.
@@ -254,23 +247,29 @@ class Takes(QObject):
         path, look = reply.look, self._look
         if path is None:
             return
-        if look is not None and path == Look(look, 0).past:
-            # The first part: it is read while the rest is played.
-            self._past = PartReading(path)
-            self._loader.request(self._past)
-        elif path != look:
+        if path != look:
             remove_later(path)
-        else:
-            # From here on it costs this process time, which the next look
-            # waits for a multiple of.
-            self._look_clock.start()
-            before = self._compared_with()
-            other, past = None, None
-            if before is not None:
-                other = before.loaded.take
-            if reply.past is not None:
-                past = self._past or PartReading(reply.past)
-            self._loader.request(Load(path, other, is_live=True, past=past))
+            return
+        past = self._kept_at(reply.past)
+        if reply.past is not None and past is None:
+            # What it goes on from is not here, or not any more.
+            self._forget_look()
+            self.look()
+            return
+        # From here on it costs this process time, which the next look waits
+        # for a multiple of.
+        self._look_clock.start()
+        before, other = self._compared_with(), None
+        if before is not None:
+            other = before.loaded.take
+        self._loader.request(Load(path, other, is_live=True, past=past))
+
+    def _kept_at(self, path: Path | None) -> Take | None:
+        """The take of a file, if it is one of those to go back to."""
+        for entry in self.kept:
+            if entry.loaded.take.path == path:
+                return entry.loaded.take
+        return None
 
     def _load_failed(self, message: str) -> None:
         """A take, or a look at one, could not be read. Another look may be
@@ -286,9 +285,6 @@ class Takes(QObject):
         if self._look is not None:
             remove_later(self._look)
             self._look = None
-        if self._past is not None:
-            remove_later(self._past.path)
-            self._past = None
 
     def _shown_so_far(self, loaded: Loaded) -> None:
         """A look at a take that is being played has come."""

@@ -214,7 +214,8 @@ def _finds_of(
 _new = tuple.__new__
 
 
-def _put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
+def put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
+    """Add what the atoms of a condition found."""
     record.atom_steps.setdefault(part, []).extend(finds)
     sensed: dict[int, Changes[AtomResult | None]] = {}
     for tick, _, atom, found in finds:
@@ -350,7 +351,7 @@ def reading_of(
     Raises ValueError for no kind of chunk.
     """
     if what == What.FOUND:
-        return _finds_of(facts, parts), _put_finds
+        return _finds_of(facts, parts), put_finds
     if what == What.RAN:
         return partial(_spans_of, written=facts), _put_spans
     if what == What.REFUSED:

@@ -43,11 +43,6 @@ from umbrant.take.stored.values import (
 )
 from umbrant.take.tables import NUMBER_OF, What, loaded
 
-LastTicks = dict[tuple[str, ...], int]
-"""The last tick that was read at each place: what comes next there must not be
-before it.
-"""
-
 
 def read_agents(
     file: sqlite3.Connection,
@@ -55,11 +50,11 @@ def read_agents(
     agents: dict[str, AgentRecord],
     ticks: int,
     only: str | None,
-    last: LastTicks,
 ) -> None:
     """The rows of every agent, or of one, in the order in which they were
     written.
     """
+    last: dict[tuple[str, ...], int] = {}
     rows_of, written = _rows_of(header), WrittenNumbers(header)
     columns = {
         "agent": str,
@@ -97,7 +92,7 @@ def read_agents(
 
 
 def _check_order(
-    last: LastTicks, place: tuple[str, ...], ticks: list[int]
+    last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks: list[int]
 ) -> None:
     """Raise DamagedTake where a chunk, or what goes before it at its place, is
     not in the order of time.

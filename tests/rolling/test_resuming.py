@@ -5,6 +5,7 @@ tick.
 import re
 import sqlite3
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from random import Random
@@ -23,7 +24,7 @@ from umbrant.catalog.causes import cause
 from umbrant.catalog.kind import Catalog, Family
 from umbrant.catalog.references import conditions_by_part
 from umbrant.catalog.validation import open_project, validate
-from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.behaviors import Behavior, Blackboard, Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
     add_decorator,
@@ -41,8 +42,10 @@ from umbrant.model.staging import (
     Cue,
     HeldResult,
     HoldResult,
+    Member,
     MoveTo,
     RaiseEvent,
+    Scenario,
     WalkPoint,
 )
 from umbrant.model.values import KeyType
@@ -362,6 +365,94 @@ def test_a_resumed_take_of_a_random_project_is_the_take_from_the_first_tick(
             )
             assert_same(after.path, first)
     assert gone_on > 0
+
+
+@pytest.mark.parametrize("seed", [None, *range(6)])
+def test_which_documents_are_the_very_same_changes_nothing(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, seed: int | None
+) -> None:
+    """Those that are need not be compared: what comes of it is what comes of
+    equal ones.
+    """
+    monkeypatch.setattr("umbrant.rolling.resuming.BUILTIN", CATALOG)
+    project = QUAY
+    if seed is not None:
+        project = RandomProject(seed).made
+    before, found = order_of(project, tmp_path), 0
+    before = replace(before, scenario=project.cover.scenario)
+    for change in [*number_changes(project), *other_changes(project)][:40]:
+        after = replace(before, project=change(1.5))
+        copied = replace(after, project=after.project.model_copy(deep=True))
+        one, other = change_of(before, after), change_of(before, copied)
+        assert (one is None) == (other is None)
+        if one is not None and other is not None:
+            found += bool(one.behaviors)
+            assert one.from_tick == other.from_tick
+            assert one.behaviors.keys() == other.behaviors.keys()
+            for name, ours in one.behaviors.items():
+                theirs = other.behaviors[name]
+                assert ours.rebuilt == theirs.rebuilt
+                assert ours.within == theirs.within
+                assert ours.renumbered == theirs.renumbered
+    assert found
+
+
+def test_what_is_made_of_a_behavior_changes_with_it(tmp_path: Path) -> None:
+    """Through a variant, and through one that uses that."""
+
+    def made(duration: float) -> Project:
+        def behavior(name: str, *rows: Row, **more: Any) -> Behavior:
+            return Behavior(
+                name=name, title=name, blackboard="k", rows=rows, **more
+            )
+
+        start = Row(
+            id="start", under="top", kind="wait", args={"duration": 1.0}
+        )
+        top = Row(id="top", kind="sequence")
+        return QUAY.model_copy(
+            update={
+                "blackboards": (*QUAY.blackboards, keys),
+                "behaviors": (
+                    behavior(
+                        "base",
+                        Row(
+                            id="rest", kind="wait", args={"duration": duration}
+                        ),
+                    ),
+                    behavior("other", variant_of="base"),
+                    behavior(
+                        "uses",
+                        top,
+                        start,
+                        Row(
+                            id="use",
+                            under="top",
+                            kind="use_behavior",
+                            args={"behavior": "other"},
+                        ),
+                    ),
+                ),
+                "scenarios": (scenario,),
+            }
+        )
+
+    keys = Blackboard(name="k", title="K")
+    scenario = Scenario(
+        name="dusk",
+        title="Dusk",
+        stage=QUAY.scenario("dusk").stage,
+        cast=(Member(name="a", behavior="uses", start=(1, 1)),),
+    )
+    one = made(1.0)
+    (base,) = [each for each in made(2.0).behaviors if each.name == "base"]
+    other = one.model_copy(update={"behaviors": (base, *one.behaviors[1:])})
+    change = change_of(order_of(one, tmp_path), order_of(other, tmp_path))
+    assert change is not None
+    assert change.behaviors["a"].rebuilt == ("use/rest",)
+    gone = one.model_copy(update={"behaviors": one.behaviors[1:]})
+    change = change_of(order_of(one, tmp_path), order_of(gone, tmp_path))
+    assert change is None or change.behaviors["a"].rebuilt
 
 
 def test_much_of_the_demo_need_not_be_played_again(

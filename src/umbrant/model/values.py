@@ -36,11 +36,7 @@ class Document(BaseModel):
         ones (cached properties) is not copied.
         """
         copied = super().model_copy(update=update, deep=deep)
-        for name in [
-            name
-            for name in copied.__dict__
-            if name not in type(self).model_fields
-        ]:
+        for name in copied.__dict__.keys() - type(self).model_fields.keys():
             del copied.__dict__[name]
         return copied
 

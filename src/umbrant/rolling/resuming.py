@@ -7,8 +7,9 @@ condition changes nothing before something is found that gives another answer
 by it.
 """
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from operator import is_not
 from typing import NamedTuple, Protocol
 
 from umbrant.catalog.builtin import BUILTIN
@@ -19,7 +20,12 @@ from umbrant.catalog.language.written import ConditionChange, changed_numbers
 from umbrant.catalog.references import conditions_by_part
 from umbrant.engine.behavior_change import BehaviorChange
 from umbrant.model.behaviors import Decorator, Row
-from umbrant.model.expanded import ExpandedBehavior, expand_behavior
+from umbrant.model.documents import Project
+from umbrant.model.expanded import (
+    ExpandedBehavior,
+    expand_behavior,
+    used_behaviors,
+)
 from umbrant.model.staging import HoldResult, MoveTo, Scenario, WalkPoint
 from umbrant.rolling.cues import numbered
 from umbrant.rolling.roll import RollOrder, played
@@ -105,18 +111,22 @@ def change_of(before: RollOrder, after: RollOrder) -> OrderChange | None:
     ):
         return None
     one, other = played(before), played(after)
-    from_tick = _scenario_tick(one, other)
+    from_tick: int | None = one.tick_count
+    if one != other:
+        from_tick = _scenario_tick(one, other)
     keys = [each.project.world_keys() for each in (before, after)]
     stages = [
-        each.project.stage(played(each).stage) for each in (before, after)
+        before.project.stage(one.stage),
+        after.project.stage(other.stage),
     ]
     if from_tick is None or keys[0] != keys[1] or stages[0] != stages[1]:
         return None
     behaviors: dict[str, BehaviorChange] = {}
     known: dict[str, BehaviorChange | None] = {}
+    changed = _changed_behaviors(before.project, after.project)
     for member in other.players:
         name = member.behavior
-        if name is None:
+        if name is None or name not in changed:
             continue
         if name not in known:
             known[name] = behavior_change(
@@ -130,10 +140,46 @@ def change_of(before: RollOrder, after: RollOrder) -> OrderChange | None:
             behaviors[member.name] = change
     # A row whose result a cue holds remembers that without having been heard
     # of.
-    holds = any(isinstance(each, HoldResult) for each in _actions(one, other))
-    if holds and any(each.rebuilt for each in behaviors.values()):
+    if any(each.rebuilt for each in behaviors.values()) and any(
+        isinstance(each, HoldResult) for each in _actions(one, other)
+    ):
         return None
     return OrderChange(behaviors, from_tick)
+
+
+def _changed_behaviors(before: Project, after: Project) -> Collection[str]:
+    """The behaviors that may be others than before: those of which a document
+    is another one, and those that are made of them.
+    """
+    # Documents that have not changed are the very same objects: their texts
+    # are parsed once. So most behaviors need not be compared, nor expanded.
+    names = [each.name for each in after.behaviors]
+    boards = [each.blackboards for each in (before, after)]
+    if len(boards[0]) != len(boards[1]) or any(map(is_not, *boards)):
+        return names
+    changed = {
+        each.name
+        for each in after.behaviors
+        if before.find_behavior(each.name) is not each
+    }
+    made_of = {
+        each.name: {
+            each.variant_of,
+            *(used for _, used in used_behaviors(each)),
+        }
+        for each in after.behaviors
+    }
+    while more := [
+        name
+        for name, others in made_of.items()
+        if name not in changed and not changed.isdisjoint(others)
+    ]:
+        changed.update(more)
+    # One that is gone leaves a hole in those that are made of it, which is a
+    # change of theirs as well.
+    if len(before.behaviors) != len(after.behaviors):
+        return names
+    return changed
 
 
 def _actions(*scenarios: Scenario) -> Iterator[object]:
@@ -147,7 +193,7 @@ def _scenario_tick(one: Scenario, other: Scenario) -> int | None:
     """The first tick at which two scenarios do something else; None where they
     differ at once.
     """
-    if one is not other and _without_times(one) != _without_times(other):
+    if _without_times(one) != _without_times(other):
         return None
     ticks = [one.tick_count, other.tick_count]
     moved = {

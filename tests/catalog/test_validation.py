@@ -7,6 +7,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import DEMO
+from tests.kinds import CATALOG
+from tests.review.random_projects import RandomProject
+from tests.rolling.test_resuming import number_changes, other_changes
 from tests.small import key, project, row
 from umbrant.catalog.validation import ValidationMemory, open_project, validate
 from umbrant.model.behaviors import Key
@@ -217,3 +220,24 @@ def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_ch
         project = edit(project)
         assert validate(project, memory=memory) == validate(project)
     assert validate(first, memory=memory) == []
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_is_remembered_of_a_project_changes_nothing_that_is_found(
+    seed: int,
+) -> None:
+    """Whatever is changed and changed back, also where it breaks something."""
+    made = RandomProject(seed).made
+    memory: ValidationMemory = {}
+    changes = [*number_changes(made), *other_changes(made)]
+    for change in changes[:: max(1, len(changes) // 12)]:
+        for each in (change(-1000.0), made, change(1.5)):
+            assert validate(each, CATALOG, memory) == validate(each, CATALOG)
+        fewer = change(1.5)
+        for update in (
+            {"blackboards": ()},
+            {"behaviors": fewer.behaviors[1:]},
+            {"scenarios": ()},
+        ):
+            each = fewer.model_copy(update=update)
+            assert validate(each, CATALOG, memory) == validate(each, CATALOG)

@@ -5,8 +5,8 @@ to disk.
 import os
 import sqlite3
 import struct
-from collections.abc import Callable, Collection, Sequence
-from contextlib import closing, suppress
+from collections.abc import Callable, Collection, Iterator, Sequence
+from contextlib import closing, contextmanager, suppress
 from itertools import zip_longest
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -161,10 +161,15 @@ class TakeFile:
         except sqlite3.Error as error:
             raise self._cannot(error) from error
 
-    def _begin(self, file: sqlite3.Connection, journal: str = "WAL") -> None:
-        file.execute(f"PRAGMA journal_mode={journal}")
+    def _begin(self, file: sqlite3.Connection) -> None:
+        file.execute("PRAGMA journal_mode=WAL")
+        with _at_once(file):
+            self._make_tables(file)
+
+    def _make_tables(self, file: sqlite3.Connection) -> None:
         file.execute(f"PRAGMA application_id={APPLICATION_ID}")
-        file.executescript(SCHEMA)
+        for table in SCHEMA.split(";"):
+            file.execute(table)
         _put_meta(file, HEADER, self._header)
         _put_meta(file, RECORDED, "0")
 
@@ -174,20 +179,26 @@ class TakeFile:
 
     def _write_chunk(self) -> None:
         chunk, self._chunk = self._chunk, _OpenChunk(self.ticks)
-        _put_chunk(self._file, chunk, self.ticks)
+        with _at_once(self._file):
+            _put_chunk(self._file, chunk, self.ticks)
 
     def _copy_into(self, copy: sqlite3.Connection) -> None:
         self._file.backup(copy)
         # The copy has this file's journal, whose own files would be left lying
         # beside it.
         copy.execute("PRAGMA journal_mode=DELETE")
-        _put_chunk(copy, self._chunk, self.ticks)
+        with _at_once(copy):
+            _put_chunk(copy, self._chunk, self.ticks)
 
     def _write_since(self, copy: sqlite3.Connection) -> None:
-        self._begin(copy, "DELETE")
-        _put_meta(copy, GOES_ON_FROM, str(self._since[0].first))
-        for chunk in self._since:
-            _put_chunk(copy, chunk, self.ticks)
+        # Whoever waits for it is told of it once all of it is there, and never
+        # if that fails.
+        copy.execute("PRAGMA journal_mode=MEMORY")
+        with _at_once(copy):
+            self._make_tables(copy)
+            _put_meta(copy, GOES_ON_FROM, str(self._since[0].first))
+            for chunk in self._since:
+                _put_chunk(copy, chunk, self.ticks)
 
 
 class Content(NamedTuple):
@@ -385,29 +396,34 @@ def _put_meta(file: sqlite3.Connection, name: str, value: str) -> None:
     file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
 
 
-def _put_chunk(
-    file: sqlite3.Connection, chunk: _OpenChunk, ticks: int
-) -> None:
-    """Write a chunk, and that so many ticks are there with it: all of it or
-    nothing.
-    """
-    first, events = chunk.first, chunk.events()
+@contextmanager
+def _at_once(file: sqlite3.Connection) -> Iterator[None]:
+    """All that is written meanwhile is written, or nothing."""
     file.execute("BEGIN")
     try:
-        _put_rows(file, "INSERT INTO chunk VALUES (?,?,?,?,?,?,?,?,?)", events)
-        for field, statement in PLAIN.items():
-            _put_rows(file, statement, chunk.rows[field])
-        for table, tracks in (("pose", chunk.poses), ("level", chunk.levels)):
-            found = [
-                (name, first, numbers) for name, numbers in tracks.items()
-            ]
-            _put_rows(file, f"INSERT INTO {table} VALUES (?,?,?)", found)  # noqa: S608
-        _put_meta(file, RECORDED, str(ticks))
+        yield
         file.execute("COMMIT")
     except BaseException:
         if file.in_transaction:
             file.execute("ROLLBACK")
         raise
+
+
+def _put_chunk(
+    file: sqlite3.Connection, chunk: _OpenChunk, ticks: int
+) -> None:
+    """Write a chunk, and that so many ticks are there with it."""
+    _put_rows(
+        file, "INSERT INTO chunk VALUES (?,?,?,?,?,?,?,?,?)", chunk.events()
+    )
+    for field, statement in PLAIN.items():
+        _put_rows(file, statement, chunk.rows[field])
+    for table, tracks in (("pose", chunk.poses), ("level", chunk.levels)):
+        found = [
+            (name, chunk.first, numbers) for name, numbers in tracks.items()
+        ]
+        _put_rows(file, f"INSERT INTO {table} VALUES (?,?,?)", found)  # noqa: S608
+    _put_meta(file, RECORDED, str(ticks))
 
 
 def _put_rows(

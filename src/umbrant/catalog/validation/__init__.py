@@ -77,7 +77,7 @@ def _cover_problems(project: Project) -> Iterator[Problem]:
         yield Problem(
             COVER_FILE,
             "",
-            f"`format` is '{project.cover.format}', not 'umbrant project 1'.",
+            f"`format` is '{project.cover.format}', not 'umbrant project 2'.",
             remedy,
         )
     if project.cover.scenario not in names:

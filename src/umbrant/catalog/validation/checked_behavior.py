@@ -1,6 +1,6 @@
 """A behavior whose rows are checked, as every check of them looks at it."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -46,7 +46,7 @@ class CheckedBehavior:
         """Whether a row is of a kind, by the kind's id."""
         return self.behavior.row(row_id).kind == kind
 
-    def states_around(self, row: Row) -> Iterator[str]:
+    def states_around(self, row: Row) -> Sequence[str]:
         """The states of the machine that a row belongs to, by id."""
         outline = self.behavior.outline
         machine = next(
@@ -58,7 +58,18 @@ class CheckedBehavior:
             None,
         )
         if machine is None:
-            return
+            return ()
+        if machine not in self._states:
+            self._states[machine] = tuple(self._states_of(machine))
+        return self._states[machine]
+
+    @cached_property
+    def _states(self) -> dict[str, Sequence[str]]:
+        """The states of each machine, once they have been looked for."""
+        return {}
+
+    def _states_of(self, machine: str) -> Iterator[str]:
+        outline = self.behavior.outline
         waiting = [machine]
         while waiting:
             for child in outline.children[waiting.pop()]:

@@ -1,6 +1,6 @@
 """What can be wrong with the rows of a behavior, one by one."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
@@ -40,6 +40,10 @@ class CleanBehavior:
     """Each row with the kinds of those around it: of the row that it is in,
     and of the rows in it.
     """
+    behavior: Behavior | None = None
+    """The behavior that was looked at last, where it uses no others."""
+    found: tuple[Problem, ...] = ()
+    """The problems that it had."""
 
 
 @dataclass(frozen=True)
@@ -66,14 +70,27 @@ class BehaviorCheck:
         self._known = known
         # A key that was renamed, or a place that is gone, may make any row
         # wrong.
-        context = (catalog, checked.keys, known, behavior.blackboard)
+        boards = [board.name for board in project.blackboards]
+        context = (catalog, checked.keys, known, behavior.blackboard, boards)
         if fine.context != context:
             fine.context = context
             fine.rows.clear()
-        self._fine = fine.rows
+            fine.behavior = None
+        self._fine = fine
 
-    def problems(self) -> Iterator[Problem]:
+    def problems(self) -> Sequence[Problem]:
         """Every problem: those of the behavior as a whole, then row by row."""
+        fine, behavior = self._fine, self._checked.behavior
+        # Behaviors are frozen as well: in most edits all but one are the very
+        # same.
+        if fine.behavior is behavior:
+            return fine.found
+        found, fine.behavior = tuple(self._problems()), None
+        if not any(row.kind == USE_BEHAVIOR for row in behavior.rows):
+            fine.behavior, fine.found = behavior, found
+        return found
+
+    def _problems(self) -> Iterator[Problem]:
         checked, behavior = self._checked, self._checked.behavior
         boards = [board.name for board in checked.project.blackboards]
         if behavior.blackboard not in boards:
@@ -99,7 +116,7 @@ class BehaviorCheck:
                 kinds.get(parent[row.id]),
                 *(kinds[inner] for inner in children[row.id]),
             )
-            fine = self._fine.get(row.id)
+            fine = self._fine.rows.get(row.id)
             # Rows are frozen, and an edit leaves those alone that it does not
             # change: the very same one, among rows of the same kinds, is as it
             # was.
@@ -108,7 +125,7 @@ class BehaviorCheck:
             found = list(self._row(row))
             yield from found
             if not found and not self._depends_on_others(row):
-                self._fine[row.id] = row, around
+                self._fine.rows[row.id] = row, around
 
     def _depends_on_others(self, row: Row) -> bool:
         """Whether what can be wrong with a row also depends on rows further

@@ -163,8 +163,9 @@ class Desk(QObject):
         self._follow_scenario()
         if self.row is None:
             self._select_first_row()
-        self.project_changed.emit()
+        # Ordered first: it is played while the views follow.
         self._roll()
+        self.project_changed.emit()
 
     # the scenario and its cast
 

@@ -23,6 +23,8 @@ from umbrant.model.staging import RaiseEvent, Scenario
 from umbrant.rolling import snapshots
 from umbrant.rolling.client import SUPERVISOR
 from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.errors import TakeError
+from umbrant.take.reader import Take
 
 LONG_S = 4000.0
 ROOT = Path(__file__).parents[2]
@@ -178,7 +180,7 @@ def test_the_next_edit_is_compared_with_a_whole_take(
     assert hands.desk.takes.current.loaded.before is first.loaded.take
 
 
-def test_what_is_known_of_a_take_is_read_while_the_rest_is_played(
+def test_a_look_at_a_resumed_take_goes_on_from_one_that_is_known(
     monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
 ) -> None:
     monkeypatch.setattr(Roller, "COMMAND", SUPERVISOR)
@@ -209,6 +211,55 @@ def test_what_is_known_of_a_take_is_read_while_the_rest_is_played(
         assert min(begun) == 0
         assert not math.isnan(each.take.poses["brine"][0][0])
     # None of their files is left.
+    kept = {each.loaded.take.path for each in takes.kept}
+    hands.until(lambda: {*takes.next_file().parent.iterdir()} == kept)
+
+
+@pytest.mark.parametrize("fault", ["cannot be read", "is not kept"])
+def test_where_that_cannot_be_the_look_is_a_full_one(
+    monkeypatch: pytest.MonkeyPatch,
+    request: pytest.FixtureRequest,
+    no_hidden_errors: list[str],
+    fault: str,
+) -> None:
+    monkeypatch.setattr(Roller, "COMMAND", SUPERVISOR)
+    hands: Driver = request.getfixturevalue("dog_driver")
+    tried: list[Path] = []
+    if fault == "cannot be read":
+        no_hidden_errors.append("a look could not go on from a take: ")
+
+        def read_on(path: Path, before: Take) -> Take:
+            tried.append(path)
+            raise TakeError("it goes on from another take")
+
+        monkeypatch.setattr("umbrant.desk.session.loader.read_on", read_on)
+    else:
+
+        def kept_at(path: Path | None) -> Take | None:
+            if path is not None:
+                tried.append(path)
+            return None
+
+        monkeypatch.setattr(hands.desk.takes, "_kept_at", kept_at)
+    shown: list[NumberedTake] = []
+    takes, messages = hands.desk.takes, []
+    takes.message.connect(messages.append)
+    takes.shown.connect(lambda: shown.append(takes.current))
+    # Long enough for a second look to come before its end.
+    hands.desk.move_playhead(500)
+    for duration in (1.1, 1.2, 1.3, 1.4):
+        hands.until(has_snapshots(hands))
+        hands.desk.apply(
+            Edit(
+                "Set",
+                lambda project, to=duration: with_number(project, LATE, to),
+            )
+        )
+        hands.until(lambda: not takes.busy and hands.desk.is_current)
+    assert tried
+    looks = [each.loaded for each in shown if not each.is_finished]
+    assert [each.request.past for each in looks] == [None] * len(looks)
+    assert not any("damaged" in each for each in messages)
     kept = {each.loaded.take.path for each in takes.kept}
     hands.until(lambda: {*takes.next_file().parent.iterdir()} == kept)
 

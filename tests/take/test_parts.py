@@ -18,7 +18,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.validation import open_project
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
-from umbrant.model.edits import set_guard
+from umbrant.model.edits import delete_rows, set_guard
 from umbrant.model.staging import Scenario
 from umbrant.model.values import ParamValue
 from umbrant.rolling.roll import Play, header_of
@@ -296,4 +296,31 @@ def test_what_was_recorded_of_another_row_is_not_gone_on_from(
     file.copy_since(tmp_path / "since")
     file.remove()
     with pytest.raises(TakeError, match="goes on from another"):
+        read_on(tmp_path / "since", before)
+
+
+def test_what_was_recorded_of_a_row_that_is_gone_is_not_gone_on_from(
+    tmp_path: Path,
+) -> None:
+    project, pieces = project_of(None), pieces_of(None, 1000, 7)
+    before = written(project, pieces, tmp_path / "full")
+    ran = {row for each in before.agents.values() for row in each.rows}
+    other = delete_rows(
+        project,
+        "dog",
+        [
+            next(
+                row.id
+                for row in project.behavior("dog").rows
+                if row.under is not None and row.id in ran
+            )
+        ],
+    )
+    file = file_of(other, tmp_path / "take")
+    for piece in pieces[:4]:
+        file.push(piece)
+    file.go_on_apart()
+    file.copy_since(tmp_path / "since")
+    file.remove()
+    with pytest.raises(TakeError, match="from a row that is gone"):
         read_on(tmp_path / "since", before)

@@ -3,7 +3,7 @@ there: it is not written, sent and read once more.
 """
 
 from bisect import bisect_left
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from operator import attrgetter, itemgetter
 from typing import Any, TypeVar
@@ -46,30 +46,37 @@ class Rewriting:
         self._behaviors = {
             member.name: member.behavior for member in after.cast
         }
-        self._changed: dict[str, Collection[str]] = {}
+        self._changed: dict[str, Sequence[str]] = {}
         """For each behavior the rows that are written otherwise."""
 
-    def rows_of(self, agent: str) -> Collection[str]:
-        """The rows of an agent that are written otherwise."""
+    def rows_of(self, agent: str) -> Sequence[str]:
+        """The rows of an agent that are written otherwise, with those right
+        within them: a row also says why one of them is kept out.
+        """
         name = self._behaviors.get(agent)
         if name is None:
             return ()
         if name not in self._changed:
             one, other = (
-                each.expanded(name).behavior.by_id for each in self._headers
+                each.expanded(name).behavior for each in self._headers
             )
-            # Those that are the very same come first: nearly all are.
-            self._changed[name] = {
-                row_id
-                for row_id, row in one.items()
-                if other.get(row_id) is not row and other.get(row_id) != row
-            }
+            found: dict[str, None] = {}
+            for row_id, row in one.by_id.items():
+                now = other.by_id.get(row_id)
+                # Nearly all are the very same.
+                if now is not row and now != row:
+                    found[row_id] = None
+                    found.update(dict.fromkeys(one.outline.children[row_id]))
+            self._changed[name] = tuple(found)
         return self._changed[name]
 
     def rewrite(self, agent: str, row_id: str, record: RowRecord) -> None:
         """Fill in what is written now in what conditions of a row found.
         Raises DamagedTake where more than that would have to be.
         """
+        behavior = self._headers[1].expanded(str(self._behaviors.get(agent)))
+        if row_id not in behavior.behavior.by_id:
+            raise DamagedTake(f"{row_id} goes on from a row that is gone")
         parts = {*record.refusals, *record.gauges, *record.times_done, ""}
         for part in sorted(parts):
             facts = [

@@ -2,7 +2,6 @@
 thread, numbered, and kept to go back to.
 """
 
-import logging
 import shutil
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -11,6 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from umbrant.catalog.kind import Catalog
+from umbrant.desk.logs import log
 from umbrant.desk.session.background import remove_later
 from umbrant.desk.session.loader import Load, Loaded, Loader
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
@@ -81,6 +81,8 @@ class Takes(QObject):
         """The file of a look at the take that is being played, from when it is
         asked for until it is shown.
         """
+        self._goes_on = False
+        """Whether that goes on from a take that is known."""
         self._look_clock = QElapsedTimer()
         """Since when the last look has been asked for; invalid before the
         first at a take.
@@ -253,9 +255,9 @@ class Takes(QObject):
         past = self._kept_at(reply.past)
         if reply.past is not None and past is None:
             # What it goes on from is not here, or not any more.
-            self._forget_look()
-            self.look()
+            self._look_anew()
             return
+        self._goes_on = past is not None
         # From here on it costs this process time, which the next look waits
         # for a multiple of.
         self._look_clock.start()
@@ -275,8 +277,19 @@ class Takes(QObject):
         """A take, or a look at one, could not be read. Another look may be
         asked for then.
         """
+        if self._goes_on and self._look is not None:
+            log.error("a look could not go on from a take: %s", message)
+            self._look_anew()
+            return
         self._forget_look()
         self.message.emit(message)
+
+    def _look_anew(self) -> None:
+        """Have all that has been played written, instead of what goes on from
+        another take.
+        """
+        self._forget_look()
+        self.look()
 
     def _forget_look(self) -> None:
         """Remove the file of the last look, so that another one can be asked
@@ -284,7 +297,7 @@ class Takes(QObject):
         """
         if self._look is not None:
             remove_later(self._look)
-            self._look = None
+            self._look, self._goes_on = None, False
 
     def _shown_so_far(self, loaded: Loaded) -> None:
         """A look at a take that is being played has come."""
@@ -323,9 +336,7 @@ class Takes(QObject):
         """A take that went on from a snapshot has been found to be wrong: play
         it again.
         """
-        logging.getLogger("umbrant").error(
-            "a resumed take was not right: %s", where
-        )
+        log.error("a resumed take was not right: %s", where)
         ordered = self._ordered
         plays_again = is_newest and ordered is not None
         follows = "A newer one has come"

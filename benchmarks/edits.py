@@ -15,16 +15,18 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QElapsedTimer, QEvent, QEventLoop, QObject, QTimer
 
-from benchmarks.figure import Figure
+from benchmarks.figure import Figure, timed
+from umbrant.catalog.builtin import BUILTIN
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.window import MainWindow
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, change_row, set_guard
 from umbrant.model.folder import save_project
-from umbrant.rolling.roll import RollOrder, roll
+from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, roll
 from umbrant.take.compare import different
 from umbrant.take.reader import read_take
+from umbrant.take.recorder import TakeRecorder
 
 NUMBERS = (
     ("warden", "close", "reach", 2.6),
@@ -61,11 +63,12 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
     edits.append(
         Edit("Set", lambda project: set_guard(project, "warden", "esc", GUARD))
     )
-    seen = []
+    seen, rolls = [], [_roll_ms(demo)]
     for edit in edits:
         seen.append(_seen(window, edit))
         window.desk.documents.undo()
         _until(lambda: window.desk.is_current)
+    rolls.append(_roll_ms(demo))
     window.desk.documents.history.saved = window.desk.project
     window.close()
     resumed = [each for each in seen if each.is_resumed]
@@ -103,10 +106,25 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
                 float(np.percentile(times, 95)),
                 float(np.median(times)),
             )
-            note = f"median {middle:.0f} ms of {len(times)} numbers"
+            share = p95 / float(np.mean(rolls))
+            note = (
+                f"median {middle:.0f} ms of {len(times)} numbers; {share:.2f} times the "
+                "roll"
+            )
             yield Figure(
                 f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note
             )
+
+
+def _roll_ms(demo: Project) -> float:
+    """How long the ticks of its scenario take to be played and recorded."""
+    scenario = demo.scenario(demo.cover.scenario)
+    recorder = TakeRecorder(
+        scenario.ticks_per_s, chunk_ticks(scenario), lambda piece: None
+    )
+    play = Play(demo, scenario, recorder, BUILTIN)
+    ticks = range(scenario.tick_count)
+    return timed(lambda: [play.tick(tick) for tick in ticks]) * 1e3
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@ are the take as it stands in one file, whatever the other one did later.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
@@ -235,6 +236,40 @@ def since_of(seed: int | None, folder: Path) -> Path:
     file.copy_since(folder / "since")
     file.remove()
     return folder / "since"
+
+
+@pytest.fixture(scope="module")
+def known(tmp_path_factory: pytest.TempPathFactory) -> tuple[Take, bytes]:
+    """A take, and a file that goes on from it."""
+    folder = tmp_path_factory.mktemp("known")
+    pieces = pieces_of(None, 1000, 7)
+    full = written(project_of(None), pieces, folder / "full")
+    return full, since_of(None, folder).read_bytes()
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    places=st.lists(
+        st.tuples(st.floats(0, 1, exclude_max=True), st.integers(0, 255)),
+        min_size=1,
+        max_size=20,
+    )
+)
+def test_damage_in_what_goes_on_is_said(
+    known: tuple[Take, bytes],
+    tmp_path_factory: pytest.TempPathFactory,
+    places: list[tuple[float, int]],
+) -> None:
+    full, data = known
+    damaged = bytearray(data)
+    for share, byte in places:
+        damaged[int(share * len(data))] = byte
+    path = tmp_path_factory.mktemp("damaged") / "since"
+    path.write_bytes(damaged)
+    with suppress(TakeError):
+        take = read_on(path, full)
+        assert take.agents.keys() == full.agents.keys()
+        assert take.ticks <= take.header.ticks
 
 
 def test_what_goes_on_from_another_take_is_damage(tmp_path: Path) -> None:

@@ -57,6 +57,11 @@ class Rewriting:
         if name is None:
             return ()
         if name not in self._changed:
+            if any(
+                each.project.find_behavior(name) is None
+                for each in self._headers
+            ):
+                raise DamagedTake(f"there is no behavior '{name}'")
             one, other = (
                 each.expanded(name).behavior for each in self._headers
             )

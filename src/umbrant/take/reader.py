@@ -208,7 +208,8 @@ class _TakeReading:
             )
         self._agents = {member.name: AgentRecord() for member in header.cast}
         self._begin(header, first)
-        read_agents(file, header, self._agents, ticks, self._only)
+        played = range(first, ticks)
+        read_agents(file, header, self._agents, played, self._only)
         read_keys(file, header, self._agents, self._shared)
         read_said(file, self._agents)
         read_events(file, self._agents)

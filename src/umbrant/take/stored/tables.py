@@ -48,11 +48,12 @@ def read_agents(
     file: sqlite3.Connection,
     header: Header,
     agents: dict[str, AgentRecord],
-    ticks: int,
+    ticks: range,
     only: str | None,
 ) -> None:
     """The rows of every agent, or of one, in the order in which they were
-    written.
+    written. `ticks` are those of the file; what still went on from before is
+    in it as well.
     """
     last: dict[tuple[str, ...], int] = {}
     rows_of, written = _rows_of(header), WrittenNumbers(header)
@@ -76,9 +77,13 @@ def read_agents(
         if row_id not in rows_of[agent]:
             raise DamagedTake(f"'{row_id[:40]}' is no row of {agent}")
         chunk = decoded(f"{what} of {row_id}", stored_chunk, *stored, more)
-        _check_order(last, (agent, row_id, part, what), chunk.ticks)
+        place = (agent, row_id, part, what)
+        first = 0 if what in MAY_GO_ON else ticks.start
+        after = last.get(place, first)
+        _check_order(chunk.ticks, after, place)
+        last[place] = max(chunk.ticks, default=after)
         times = chunk.ticks + chunk.ends
-        if times and not (min(times) >= 0 and max(times) <= ticks):
+        if times and not (min(times) >= 0 and max(times) <= ticks.stop):
             raise DamagedTake(f"{what} of {row_id} is not within the take")
         facts: WrittenFacts
         parts: WrittenParts = ()
@@ -91,19 +96,18 @@ def read_agents(
         put(record, part, decoded(f"{what} of {row_id}", decode, chunk))
 
 
-def _check_order(
-    last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks: list[int]
-) -> None:
-    """Raise DamagedTake where a chunk, or what goes before it at its place, is
-    not in the order of time.
+MAY_GO_ON = (What.RAN, What.REFUSED, What.PROGRESS)
+"""What may have begun before the file that it stands in."""
+
+
+def _check_order(ticks: list[int], after: int, place: tuple[str, ...]) -> None:
+    """Raise DamagedTake where ticks are not in the order of time, or do not
+    come after what was read before at their place.
     """
-    if not ticks:
-        return
-    if ticks[0] < last.get(place, 0) or ticks != sorted(ticks):
+    if ticks and (ticks[0] < after or ticks != sorted(ticks)):
         raise DamagedTake(
             f"{place[-1][:40]} of {place[1][:40]} does not go on in the order of time"
         )
-    last[place] = ticks[-1]
 
 
 def read_keys(

@@ -70,6 +70,23 @@ def has_snapshots(hands: Driver) -> Callable[[], bool]:
     return found
 
 
+def resume(hands: Driver, *numbers: float) -> None:
+    """Give a row that is heard of late one number after the other, each once
+    there are snapshots to go on from.
+    """
+    for number in numbers:
+        hands.until(has_snapshots(hands))
+        hands.desk.apply(
+            Edit(
+                "Set",
+                lambda project, to=number: with_number(project, LATE, to),
+            )
+        )
+        hands.until(
+            lambda: not hands.desk.takes.busy and hands.desk.is_current
+        )
+
+
 def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
     demo_driver: Driver,
 ) -> None:
@@ -189,15 +206,7 @@ def test_a_look_at_a_resumed_take_goes_on_from_one_that_is_known(
     takes = hands.desk.takes
     takes.shown.connect(lambda: shown.append(takes.current))
     hands.desk.move_playhead(600)
-    for duration in (1.1, 1.2, 1.3):
-        hands.until(has_snapshots(hands))
-        hands.desk.apply(
-            Edit(
-                "Set",
-                lambda project, to=duration: with_number(project, LATE, to),
-            )
-        )
-        hands.until(lambda: not takes.busy and hands.desk.is_current)
+    resume(hands, 1.1, 1.2, 1.3)
     looks = [each.loaded for each in shown if not each.is_finished]
     parts = [each for each in looks if each.request.past is not None]
     assert parts
@@ -247,15 +256,7 @@ def test_where_that_cannot_be_the_look_is_a_full_one(
     takes.shown.connect(lambda: shown.append(takes.current))
     # Long enough for a second look to come before its end.
     hands.desk.move_playhead(500)
-    for duration in (1.1, 1.2, 1.3, 1.4):
-        hands.until(has_snapshots(hands))
-        hands.desk.apply(
-            Edit(
-                "Set",
-                lambda project, to=duration: with_number(project, LATE, to),
-            )
-        )
-        hands.until(lambda: not takes.busy and hands.desk.is_current)
+    resume(hands, 1.1, 1.2, 1.3, 1.4)
     assert tried
     looks = [each.loaded for each in shown if not each.is_finished]
     assert [each.request.past for each in looks] == [None] * len(looks)

@@ -31,6 +31,8 @@ from umbrant.take.take_file import TakeFile
 
 TICKS = 120
 """How many ticks are played."""
+KNOWN = 4
+"""How many pieces are known of a take that is gone on from."""
 STOPPED = Cause("parent_left", {"row": "x"})
 
 
@@ -224,14 +226,14 @@ def test_who_comes_after_a_part_begins_in_the_next(
     assert np.isnan(found.poses["brine"][:36]).all()
 
 
-def since_of(seed: int | None, folder: Path) -> Path:
-    """A file that goes on from the first ticks of a project's take."""
-    file = file_of(project_of(seed), folder / "take")
-    pieces = pieces_of(seed, 1000, 7)
-    for piece in pieces[:4]:
-        file.push(piece)
-    file.go_on_apart()
-    for piece in pieces[4:]:
+def since_of(
+    project: Project, pieces: Sequence[TakePiece], folder: Path
+) -> Path:
+    """A file that goes on from the first pieces of a project's take."""
+    file = file_of(project, folder / "take")
+    for number, piece in enumerate(pieces):
+        if number == KNOWN:
+            file.go_on_apart()
         file.push(piece)
     file.copy_since(folder / "since")
     file.remove()
@@ -244,7 +246,8 @@ def known(tmp_path_factory: pytest.TempPathFactory) -> tuple[Take, bytes]:
     folder = tmp_path_factory.mktemp("known")
     pieces = pieces_of(None, 1000, 7)
     full = written(project_of(None), pieces, folder / "full")
-    return full, since_of(None, folder).read_bytes()
+    since = since_of(project_of(None), pieces, folder)
+    return full, since.read_bytes()
 
 
 @settings(max_examples=150, deadline=None)
@@ -273,8 +276,8 @@ def test_damage_in_what_goes_on_is_said(
 
 
 def test_what_goes_on_from_another_take_is_damage(tmp_path: Path) -> None:
-    since = since_of(None, tmp_path)
     pieces = pieces_of(None, 1000, 7)
+    since = since_of(project_of(None), pieces, tmp_path)
     short = written(project_of(None), pieces[:2], tmp_path / "short")
     other = written(project_of(0), pieces_of(0, 1000, 7), tmp_path / "another")
     for before in (short, other):
@@ -322,16 +325,9 @@ def test_what_was_recorded_of_another_row_is_not_gone_on_from(
             )
         }
     )
-    file = file_of(other, tmp_path / "take")
-    for piece in pieces[:4]:
-        file.push(piece)
-    file.go_on_apart()
-    for piece in pieces[4:]:
-        file.push(piece)
-    file.copy_since(tmp_path / "since")
-    file.remove()
+    since = since_of(other, pieces, tmp_path)
     with pytest.raises(TakeError, match="goes on from another"):
-        read_on(tmp_path / "since", before)
+        read_on(since, before)
 
 
 def test_what_was_recorded_of_a_row_that_is_gone_is_not_gone_on_from(
@@ -351,11 +347,6 @@ def test_what_was_recorded_of_a_row_that_is_gone_is_not_gone_on_from(
             )
         ],
     )
-    file = file_of(other, tmp_path / "take")
-    for piece in pieces[:4]:
-        file.push(piece)
-    file.go_on_apart()
-    file.copy_since(tmp_path / "since")
-    file.remove()
+    since = since_of(other, pieces, tmp_path)
     with pytest.raises(TakeError, match="from a row that is gone"):
-        read_on(tmp_path / "since", before)
+        read_on(since, before)

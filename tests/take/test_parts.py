@@ -226,6 +226,36 @@ def test_who_comes_after_a_part_begins_in_the_next(
     assert np.isnan(found.poses["brine"][:36]).all()
 
 
+def test_who_comes_later_in_the_other_take_is_not_there(
+    tmp_path: Path,
+) -> None:
+    """Nor is the track of who never comes in this one."""
+
+    def recorded(name: str, comes_at: int) -> TakeFile:
+        file = file_of(project_of(None), tmp_path / name)
+        recorder = TakeRecorder(20, 1000, file.push)
+        for tick in range(60):
+            if tick == 20:
+                recorder.hand_over()
+                assert file.go_on_apart()
+            recorder.posing("odo")((float(tick), 1.0), 90.0)
+            if tick >= comes_at:
+                recorder.posing("brine")((2.0, float(tick)), 0.0)
+            recorder.tick_done()
+        recorder.hand_over()
+        return file
+
+    other = recorded("other", 40)
+    other.close()
+    file = recorded("take", 100)
+    file.copy_so_far(tmp_path / "all")
+    file.copy_since(tmp_path / "since")
+    file.remove()
+    found = read_on(tmp_path / "since", read_take(tmp_path / "other"))
+    assert_same(found, read_take(tmp_path / "all"))
+    assert list(found.poses) == ["odo"]
+
+
 def since_of(
     project: Project, pieces: Sequence[TakePiece], folder: Path
 ) -> Path:

@@ -3,7 +3,7 @@ there: it is not written, sent and read once more.
 """
 
 from bisect import bisect_left
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from operator import attrgetter, itemgetter
 from typing import Any, TypeVar
@@ -138,11 +138,9 @@ def _filled_in(
     return AtomResult(found.truth, left, right, reason)
 
 
-def agent_before(
-    record: AgentRecord, tick: int, boards: Collection[int]
-) -> AgentRecord:
-    """What one agent did before a tick, without the keys that it shares:
-    `boards` has the ids of what is kept of those.
+def agent_before(record: AgentRecord, tick: int) -> AgentRecord:
+    """What one agent did before a tick. The keys that it shares with others
+    are not the very same as theirs.
     """
     return AgentRecord(
         rows={
@@ -150,14 +148,7 @@ def agent_before(
             for row_id, full in record.rows.items()
             if (row := row_before(full, tick)) is not None
         },
-        keys=known_before(
-            {
-                name: changes
-                for name, changes in record.keys.items()
-                if id(changes) not in boards
-            },
-            tick,
-        ),
+        keys=known_before(record.keys, tick),
         writes=events_before(record.writes, tick),
         received=events_before(record.received, tick),
         raised=events_before(record.raised, tick),

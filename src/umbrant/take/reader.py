@@ -238,17 +238,13 @@ class _TakeReading:
             or before.agents.keys() != self._agents.keys()
         ):
             raise DamagedTake("it goes on from another take")
-        boards = {
-            id(changes)
-            for keys in before.boards.values()
-            for changes in keys.values()
-        }
         rewriting = Rewriting(before.header, header)
         for name, record in before.agents.items():
-            self._agents[name] = found = agent_before(record, first, boards)
+            self._agents[name] = found = agent_before(record, first)
             for row_id in rewriting.rows_of(name):
                 if row_id in found.rows:
                     rewriting.rewrite(name, row_id, found.rows[row_id])
+        # These take the place of what was kept of them for each agent.
         self._shared = {
             board: known_before(keys, first)
             for board, keys in before.boards.items()

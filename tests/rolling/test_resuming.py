@@ -24,7 +24,14 @@ from umbrant.catalog.causes import cause
 from umbrant.catalog.kind import Catalog, Family
 from umbrant.catalog.references import conditions_by_part
 from umbrant.catalog.validation import open_project, validate
-from umbrant.model.behaviors import Behavior, Blackboard, Key, Row, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Key,
+    Override,
+    Row,
+    Watch,
+)
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
     add_decorator,
@@ -453,6 +460,60 @@ def test_what_is_made_of_a_behavior_changes_with_it(tmp_path: Path) -> None:
     gone = one.model_copy(update={"behaviors": one.behaviors[1:]})
     change = change_of(order_of(one, tmp_path), order_of(gone, tmp_path))
     assert change is None or change.behaviors["a"].rebuilt
+
+
+def test_what_a_variant_uses_instead_changes_it(tmp_path: Path) -> None:
+    """Its own rows are those of its original; what it puts in their place is
+    read as well.
+    """
+
+    def used(duration: float) -> Behavior:
+        rest = Row(id="rest", kind="wait", args={"duration": duration})
+        return Behavior(name="far", title="F", blackboard="k", rows=(rest,))
+
+    def made(far: Behavior | None) -> Project:
+        behaviors = (original, variant, *([far] if far is not None else []))
+        return QUAY.model_copy(
+            update={
+                "blackboards": (*QUAY.blackboards, keys),
+                "behaviors": behaviors,
+                "scenarios": (scenario,),
+            }
+        )
+
+    keys = Blackboard(name="k", title="K")
+    wait = {"kind": "wait", "under": "top", "args": {"duration": 1.0}}
+    original = Behavior(
+        name="plain",
+        title="P",
+        blackboard="k",
+        rows=(
+            Row(id="top", kind="sequence"),
+            Row(id="start", **wait),
+            Row(id="end", **wait),
+        ),
+    )
+    other_end = Row(id="use", kind="use_behavior", args={"behavior": "far"})
+    variant = Behavior(
+        name="odd",
+        title="O",
+        blackboard="k",
+        variant_of="plain",
+        overrides=(Override(row="end", instead=(other_end,)),),
+    )
+    scenario = Scenario(
+        name="dusk",
+        title="Dusk",
+        stage=QUAY.scenario("dusk").stage,
+        cast=(Member(name="a", behavior="odd", start=(1, 1)),),
+    )
+    one = order_of(made(used(1.0)), tmp_path)
+    for far in (used(2.0), None):
+        change = change_of(one, order_of(made(far), tmp_path))
+        assert change is None or change.behaviors["a"].rebuilt
+    change = change_of(one, order_of(made(used(2.0)), tmp_path))
+    assert change is not None
+    assert change.behaviors["a"].rebuilt == ("use/rest",)
 
 
 def test_much_of_the_demo_need_not_be_played_again(

@@ -24,6 +24,7 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import (
     ExpandedBehavior,
     expand_behavior,
+    resolve_variant,
     used_behaviors,
 )
 from umbrant.model.staging import HoldResult, MoveTo, Scenario, WalkPoint
@@ -153,19 +154,26 @@ def _changed_behaviors(before: Project, after: Project) -> Collection[str]:
     """
     # Documents that have not changed are the very same objects: their texts
     # are parsed once. So most behaviors need not be compared, nor expanded.
-    names = [each.name for each in after.behaviors]
     boards = [each.blackboards for each in (before, after)]
     if len(boards[0]) != len(boards[1]) or any(map(is_not, *boards)):
-        return names
+        return [each.name for each in after.behaviors]
+    # One that is gone leaves a hole in those that are made of it.
     changed = {
         each.name
-        for each in after.behaviors
-        if before.find_behavior(each.name) is not each
+        for each in (*before.behaviors, *after.behaviors)
+        if before.find_behavior(each.name)
+        is not after.find_behavior(each.name)
     }
+    # What a variant does instead of its original may use others as well.
     made_of = {
         each.name: {
             each.variant_of,
-            *(used for _, used in used_behaviors(each)),
+            *(
+                used
+                for _, used in used_behaviors(
+                    resolve_variant(after, each.name)
+                )
+            ),
         }
         for each in after.behaviors
     }
@@ -175,10 +183,6 @@ def _changed_behaviors(before: Project, after: Project) -> Collection[str]:
         if name not in changed and not changed.isdisjoint(others)
     ]:
         changed.update(more)
-    # One that is gone leaves a hole in those that are made of it, which is a
-    # change of theirs as well.
-    if len(before.behaviors) != len(after.behaviors):
-        return names
     return changed
 
 

@@ -222,6 +222,13 @@ def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_ch
     assert validate(first, memory=memory) == []
 
 
+def test_another_format_is_named_with_the_one_that_is_wanted() -> None:
+    made = read_project(DEMO)
+    cover = made.cover.model_copy(update={"format": "umbrant project 9"})
+    (problem,) = validate(made.model_copy(update={"cover": cover}))
+    assert "is 'umbrant project 9', not 'umbrant project 2'" in str(problem)
+
+
 @pytest.mark.parametrize("seed", range(4))
 def test_what_is_remembered_of_a_project_changes_nothing_that_is_found(
     seed: int,

@@ -16,7 +16,7 @@ from umbrant.catalog.validation.boards import value_fits as value_fits
 from umbrant.catalog.validation.names import known_names
 from umbrant.catalog.validation.rows import CleanBehavior
 from umbrant.catalog.validation.scenarios import scenario_problems
-from umbrant.model.documents import Project
+from umbrant.model.documents import FORMAT, Project
 from umbrant.model.folder import COVER_FILE, EVENTS_FILE, read_project
 from umbrant.model.problems import Problem, ProjectError, did_you_mean
 
@@ -70,14 +70,14 @@ def validate(
 
 def _cover_problems(project: Project) -> Iterator[Problem]:
     names = [scenario.name for scenario in project.scenarios]
-    if project.cover.format != "umbrant project 2":
+    if project.cover.format != FORMAT:
         remedy = (
             "It was made by another version of Umbrant; open it with that one."
         )
         yield Problem(
             COVER_FILE,
             "",
-            f"`format` is '{project.cover.format}', not 'umbrant project 2'.",
+            f"`format` is '{project.cover.format}', not '{FORMAT}'.",
             remedy,
         )
     if project.cover.scenario not in names:

@@ -398,8 +398,6 @@ def test_a_rehearsal_can_be_steered_with_the_mouse(
 
 OWN = '''
 from umbrant.nodes import *
-from umbrant.desk.views.curve.view import CurveView
-from umbrant.desk.views.map.view import MapView
 
 @action("hum {tune}")
 def hum(me: Agent, tune: str):

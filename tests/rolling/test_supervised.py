@@ -216,6 +216,24 @@ def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(
     assert reply.error == said
 
 
+def test_a_file_may_take_longer_to_run_than_its_nodes_do_but_not_for_ever(
+    tmp_path: Path,
+) -> None:
+    def played(before: str) -> str:
+        node = HostileNode("slow", action("return True", before=before))
+        with Conversation(tmp_path) as supervisor:
+            return supervisor.roll(
+                RollOrder(
+                    project_with(node), "s", tmp_path / "t.take", trusted=True
+                )
+            ).error
+
+    assert played("import time\ntime.sleep(0.7)") == ""
+    assert played("while True:\n    pass").endswith(
+        "the file did not come back within 1.5 s, so it was ended."
+    )
+
+
 def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
     text = action(
         "random.seed(5)\nseen.append(1)\nme.world.say(me.name, str(len(seen)))\nreturn True",

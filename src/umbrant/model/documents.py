@@ -42,7 +42,7 @@ class Cover(ProjectFile):
     """The scenario that is shown first."""
     node_limit_s: float = Field(default=2.0, gt=0, le=60)
     """How long a node of the project's own may take for one tick before it
-    counts as hung.
+    counts as hung; its file as a whole may take five times as long.
     """
     dismissed: tuple[Dismissal, ...] = ()
 

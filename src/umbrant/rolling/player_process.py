@@ -294,13 +294,18 @@ class PlayerProcess(PlayerLink):
             return f"{message} {place.last_of_all}"
         return message
 
+    @property
+    def is_in_file(self) -> bool:
+        """Whether what was called last is a file of nodes as a whole."""
+        return not self.watch.place.kind
+
     def called(self) -> str:
         """What was called last, and on whose behalf: '`hum` (warden, row 1.2
         'Hum')', or the file as a whole.
         """
-        place = self.watch.place
-        if not place.kind:
+        if self.is_in_file:
             return "the file"
+        place = self.watch.place
         on_behalf = [place.agent] if place.agent else []
         if place.row:
             on_behalf.append(f"row {place.row}")

@@ -2,6 +2,7 @@
 not kept.
 """
 
+import math
 from collections.abc import Sequence
 
 from umbrant.catalog.protocols import Progress
@@ -44,32 +45,28 @@ class ProgressRecorder(EntryChunk):
         self._ways = RouteChunk(place, buffer)
         self._since = 0
         self._left: float | None = None
+        self._begins = math.nan
+        """How much was left at the last entry; NaN where nobody knows."""
         self._of: float | None = None
         self._unit: str | None = None
         self._way: Sequence[Point] | None = None
         self._rate = 0.0
-        self._next, self._expected = -1, 0.0
-        """The tick after that of the last progress, and how much is left then
-        if it goes on just as it did.
-        """
         self._goes_on: Progress | None = None
         """The last progress if it goes on by itself, repeated or not."""
 
     def add(self, progress: Progress) -> None:
-        """Record the progress at this tick. Even progress only extends the
-        last entry, and is recognised without arithmetic.
-        """
+        """Record the progress at this tick. What is even says nothing new."""
+        # As `_add` finds, but here for nearly all progress.
         if (
-            progress.left == self._expected
-            and self._buffer.tick == self._next
+            progress.left
+            == self._begins - self._rate * (self._buffer.tick - self._since)
             and progress.of == self._of
             and progress.unit is self._unit
             and (progress.way is self._way or progress.way == self._way)
             and not progress.per_s
         ):
-            self._next += 1
-            self._expected -= self._rate
-        elif progress.per_s:
+            return
+        if progress.per_s:
             self._go_on(progress)
         else:
             self._add(progress, self._buffer.tick)
@@ -77,13 +74,15 @@ class ProgressRecorder(EntryChunk):
     def _go_on(self, progress: Progress) -> None:
         """Keep it the first time."""
         if progress is not self._goes_on:
-            self._goes_on, self._next = progress, -1
+            self._goes_on = progress
             self._set_out(progress.way)
             self._take(
                 progress,
                 self._buffer.tick,
                 progress.per_s / self._buffer.ticks_per_s,
             )
+            # Whatever comes after it is looked at closely.
+            self._begins = math.nan
 
     def _add(self, progress: Progress, tick: int) -> None:
         left = progress.left
@@ -92,8 +91,6 @@ class ProgressRecorder(EntryChunk):
         goes_on = progress.unit == self._unit and progress.of == self._of
         if not goes_on or not self._is_even(left, tick):
             self._keep(progress, tick, goes_on=goes_on)
-        if left is not None:
-            self._next, self._expected = tick + 1, left - self._rate
 
     def _is_even(self, left: float | None, tick: int) -> bool:
         """Whether the amount left follows from the last entry and its rate."""
@@ -140,6 +137,7 @@ class ProgressRecorder(EntryChunk):
             progress.of,
             progress.unit,
         )
+        self._begins = math.nan if self._left is None else self._left
 
     def _set_out(self, way: Sequence[Point]) -> None:
         if way != self._way:

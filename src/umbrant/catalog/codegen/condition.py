@@ -23,12 +23,16 @@ They are not reported: what is reported says what was found, and never what is
 written (`catalog.language.written`).
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
 from umbrant.catalog.causes import cause
-from umbrant.catalog.codegen.expression import BoundSense, GeneratedExpression
+from umbrant.catalog.codegen.expression import (
+    IS_TRUE,
+    BoundSense,
+    GeneratedExpression,
+)
 from umbrant.catalog.language.atom_results import NEVER
 from umbrant.catalog.language.tree import (
     Arithmetic,
@@ -52,6 +56,16 @@ NUMBERS = "numbers{n}"
 """What the source calls the list of the numbers that are written in the
 condition.
 """
+
+
+class Kept:
+    """What a condition keeps from one evaluation to the next, in attributes,
+    for these are read faster than items. Nothing has been kept at first.
+    """
+
+    def __init__(self, slots: Iterable[str]) -> None:
+        for each in slots:
+            setattr(self, each.rpartition(".")[2], NEVER)
 
 
 class ConditionWriter:
@@ -84,7 +98,7 @@ class ConditionWriter:
         self._reports = report is not discard
         truth = self._truth(tree, 0)
         self.bound["report{n}"] = report
-        return self._expression(f"{truth} is True")
+        return self._expression(f"{truth}{IS_TRUE}")
 
     def truth(self, tree: ConditionTree) -> GeneratedExpression:
         """An expression for a condition's truth, None where it is unknown.
@@ -97,7 +111,7 @@ class ConditionWriter:
         return self._expression(self._value(tree, "missing", 0))
 
     def _expression(self, result: str) -> GeneratedExpression:
-        self.bound["kept{n}"] = [NEVER] * len(self._slots)
+        self.bound["kept{n}"] = Kept(self._slots.values())
         self.bound[NUMBERS] = self._numbers
         return GeneratedExpression("\n".join(self._lines), result, self.bound)
 
@@ -330,7 +344,7 @@ class ConditionWriter:
         """Reserve a slot that keeps a value of the present atom until the next
         evaluation.
         """
-        slot = f"kept{{n}}[{len(self._slots)}]"
+        slot = f"kept{{n}}.{name}{self.atoms}"
         self._slots[f"{name}{self.atoms}"] = slot
         return slot
 

@@ -11,6 +11,9 @@ from typing import Any
 from umbrant.catalog.codegen.functions import compile_maker
 from umbrant.catalog.language.atom_results import HELPERS
 
+IS_TRUE = " is True"
+"""How the result of a condition ends: unknown counts as no."""
+
 
 @dataclass(frozen=True, slots=True)
 class GeneratedExpression:
@@ -24,6 +27,13 @@ class GeneratedExpression:
     lines: str
     result: str
     bound: Mapping[str, Any]
+
+    @property
+    def test(self) -> str:
+        """The result of a condition as an `if` takes it: a truth is True,
+        False or None, so that it need not be compared.
+        """
+        return self.result.removesuffix(IS_TRUE)
 
     def compiled(self) -> Callable[[], Any]:
         """A function without parameters that runs the lines and returns the

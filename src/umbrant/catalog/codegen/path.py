@@ -3,18 +3,19 @@
     def make(end, unwind, fail_unbound, question0, no0, v1_0, …):
         def go_on(me):
             now_s = me.world.now_s
-            index = 0                           # which wrapper's checks these are
             try:
                 while True:                     # left by `break` with a status, or by `return`
                     v1_0 = …                    # the lines of a guard's condition
                     if not (v1_0 is True):
                         status = no0(me)
                         if status is not None:
+                            index = 0           # which wrapper's check this is
                             break
-                    index = 1
                     status = tick(me)           # the work at the end
+                    index = 1
                     break
             except Unbound as unbound:
+                index = INDICES[line_of(unbound)]
                 index, status = fail_unbound(me, index, unbound)
             return status if status is RUNNING else unwind(me, index, status)
         return go_on
@@ -94,31 +95,36 @@ _PATH = """\
 def make(end, unwind, fail_unbound, {names}):
     {begins}
     def go_on(me):
-        now_s = me.world.now_s
-        index = 0
+        {clock}
         try:
             while True:
 {lines}
         except Unbound as unbound:
+            index = INDICES[line_of(unbound)]
             index, status = fail_unbound(me, index, unbound)
         return status if status is RUNNING else unwind(me, index, status)
     return go_on
 """
 
+_CLOCK = "now_s = me.world.now_s"
+
 _TIMED = """\
 if now_s >= deadline{n}.due_s:
     status = action{n}(me)
     if status is not None:
+        index = {at}
         break"""
 _WHILE_RUNNING = """\
-if not ({result}):
+if not {result}:
     status = no{n}(me)
     if status is not None:
+        index = {at}
         break"""
 _TAKE_OVER = """\
 if {result}:
     status = yes{n}(me)
     if status is not None:
+        index = {at}
         break
 elif gate{n}.reason is not reason{n}:
     no{n}(me)"""
@@ -129,6 +135,9 @@ else:
 """The same where refusals are recorded. A refusal that goes on is extended rather than reported
 again: it is the same at most ticks, and a call for each costs more than all the rest of the check.
 """
+
+_FIRST_LINE = _PATH.splitlines().index("{lines}") + 1
+"""The number of the first line of the checks: lines are counted from 1 on."""
 
 _NAMES = {
     check: tuple(f"{field}{{n}}" for field in check._fields)
@@ -150,6 +159,7 @@ TICK = PathEnd(
     "tick = end.tick",
     """\
 status = tick(me)
+index = {at}
 break""",
 )
 """Any work: its `tick` is called."""
@@ -160,15 +170,18 @@ STEP = PathEnd(
 step = end.step
 if step is None:
     status = tick(me)
+    index = {at}
     break
 board.writer = writer
 try:
     progress = step(None)
 except StopIteration as stop:
     status = end.ended(stop.value)
+    index = {at}
     break
 except Unbound as unbound:
     status = end.fail_unbound(unbound)
+    index = {at}
     break
 return RUNNING""",
 )
@@ -202,9 +215,9 @@ class _Form(NamedTuple):
 
     def numbered(self, number: int) -> str:
         """The lines for the check with this number in the path."""
-        text = (
-            f"{self.condition}\n{self.lines.replace('{result}', self.result)}"
-        )
+        text = f"{self.lines.replace('{result}', self.result)}"
+        if self.condition:
+            text = f"{self.condition}\n{text}"
         return text.replace("{n}", str(number))
 
 
@@ -239,7 +252,7 @@ def _form(check: GateCheck) -> _Form:
         lines = _RECORDED_TAKE_OVER
     condition = check.question.expression
     names = (*_NAMES[type(check)], *condition.bound)
-    return _Form(condition.lines, condition.result, lines, names)
+    return _Form(condition.lines, condition.test, lines, names)
 
 
 def _values(check: GateCheck) -> tuple[object, ...]:
@@ -257,19 +270,42 @@ def _maker(
     parts = [
         (at, form.numbered(number)) for number, (at, form) in enumerate(checks)
     ]
-    lines, before = "", 0
+    lines: list[str] = []
+    indices: list[int] = []
     for at, part in [*parts, (index, end.lines)]:
-        if at != before:
-            lines, before = f"{lines}index = {at}\n", at
-        lines += f"{part}\n"
+        written = part.replace("{at}", str(at)).splitlines()
+        lines += written
+        indices += [at] * len(written)
     names = ", ".join(
         name.replace("{n}", str(number))
         for number, (_, form) in enumerate(checks)
         for name in form.names
     )
+    clock = "pass"
+    if any("now_s" in line for line in lines):
+        clock = _CLOCK
     source = _PATH.format(
-        names=names, begins=end.begins, lines=indent(lines, " " * 16)
+        names=names,
+        begins=end.begins,
+        clock=clock,
+        lines=indent("\n".join(lines), " " * 16),
     )
     return compile_maker(
-        source, "path", {**HELPERS, "Unbound": Unbound, "RUNNING": RUNNING}
+        source,
+        "path",
+        {
+            **HELPERS,
+            "Unbound": Unbound,
+            "RUNNING": RUNNING,
+            "INDICES": (None,) * _FIRST_LINE + tuple(indices),
+            "line_of": _line_of,
+        },
     )
+
+
+def _line_of(unbound: Unbound) -> int:
+    """The line of the path in which something was called that raised it."""
+    # To note at each tick which check comes next would cost more than many a
+    # check itself. The traceback of what is caught begins where it is caught.
+    caught = unbound.__traceback__
+    return caught.tb_lineno if caught is not None else 0

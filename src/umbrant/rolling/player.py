@@ -445,7 +445,7 @@ class Player:
         if not isinstance(message, RollMessage):
             os._exit(0)
         self.is_copy = True
-        playing.recorder.ask(_Due(SEND_S, playing.tick))
+        playing.recorder.due = _Due(SEND_S, playing.tick)
         self._number = number = message.number
         if message.look is not None:
             self._look_tick = message.look_after + 1

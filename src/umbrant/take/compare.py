@@ -83,6 +83,9 @@ def _alike_until(
     NEVER if each is. What a row is before it follows from what is in both.
     """
     for mine, yours in zip(one, other, strict=False):
+        # A take that goes on from another shares with it what was before.
+        if mine is yours:
+            continue
         is_alike = mine.start == yours.start and mine.end == yours.end
         if not (is_alike and _outcome(mine) is _outcome(yours)):
             return min(mine.start, yours.start)

@@ -34,9 +34,8 @@ class TakeRecorder(TakeBuffer):
     ) -> None:
         super().__init__(ticks_per_s)
         self._counts_only = counts_only
-        self._push = push
+        self._push, self.due = push, due
         self._chunk_ticks = self._chunk_ends_at = max(1, chunk_ticks)
-        self.ask(due)
         self._chunk_began_at = 0
         self._agents: dict[str, AgentWriter] = {}
         self._props: list[tuple[object, ...]] = []
@@ -121,25 +120,13 @@ class TakeRecorder(TakeBuffer):
             )
         levels.tell(value)
 
-    def ask(self, due: Callable[[], bool] | None) -> None:
-        """Ask this from now on whether a piece is due."""
-        self._due = due
-        self._see_at = 0
-
     def tick_done(self) -> None:
         """The tick is over, and the next begins."""
         self.tick = tick = self.tick + 1
-        # One comparison at nearly every tick, where nobody is to be asked.
-        if tick >= self._see_at:
-            self._see_to_pieces()
-
-    def _see_to_pieces(self) -> None:
-        """Hand over what is due."""
-        if self.tick >= self._chunk_ends_at:
+        if tick >= self._chunk_ends_at:
             self.end_chunk()
-        elif self._due is not None and self._due():
+        elif self.due is not None and self.due():
             self.hand_over()
-        self._see_at = self._chunk_ends_at if self._due is None else 0
 
     def hand_over(self) -> None:
         """Push what has been recorded since the last piece, without ending the

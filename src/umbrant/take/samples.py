@@ -3,9 +3,7 @@ noted only when it changes.
 """
 
 import math
-from collections.abc import Callable, Sequence
-from itertools import chain
-from typing import Any
+from collections.abc import Callable
 
 import numpy as np
 
@@ -30,38 +28,29 @@ class SampledTrack:
     one. NaN before the first.
     """
 
-    def __init__(
-        self, buffer: TakeBuffer, first: int, *nothing: object
-    ) -> None:
+    def __init__(self, buffer: TakeBuffer, first: int, width: int) -> None:
         self._buffer = buffer
-        self._samples: list[tuple[Any, ...]] = [(first, *nothing)]
-        """From which tick on each of the samples holds, and what was told. Of
-        two that hold from the same tick on, the later counts.
+        self._ticks = [first]
+        """From which tick on each of the samples holds. Of two that hold from
+        the same tick on, the later counts.
         """
+        self._width = width
+        self._numbers = [math.nan] * width
+        """The samples, one after the other."""
 
     def handed_over(self, until: int) -> bytearray:
         """All that has not been handed over yet, up to but without a tick, as
         float32.
         """
-        samples = self._samples
-        self._samples = [(until, *samples[-1][1:])]
-        # What is told at each tick is only put down, and worked out here, for
-        # all ticks together.
-        ticks, *columns = zip(*samples, strict=True)
-        numbers = packed(self._numbers(*columns))
+        ticks, numbers = self._ticks, packed(self._numbers)
+        self._ticks, self._numbers = [until], self._numbers[-self._width :]
         if len(ticks) == 1:
-            first: int = ticks[0]
-            return numbers * (until - first)
-        lasted = np.diff(np.frombuffer(packed_ticks([*ticks, until]), "<i4"))
+            return numbers * (until - ticks[0])
+        ticks.append(until)
+        lasted = np.diff(np.frombuffer(packed_ticks(ticks), "<i4"))
         # A sample is one item, however many numbers it has.
-        width = len(numbers) // len(ticks)
-        return bytearray(np.frombuffer(numbers, f"V{width}").repeat(lasted))
-
-    def _numbers(self, *columns: tuple[Any, ...]) -> Sequence[float]:
-        """The numbers of samples one after the other; what was told of them
-        is given in columns.
-        """
-        raise NotImplementedError
+        samples = np.frombuffer(numbers, f"V{4 * self._width}")
+        return bytearray(samples.repeat(lasted))
 
 
 class PoseTrack(SampledTrack):
@@ -70,36 +59,29 @@ class PoseTrack(SampledTrack):
     """
 
     def __init__(self, buffer: TakeBuffer, first: int) -> None:
-        super().__init__(buffer, first, None, math.nan)
+        super().__init__(buffer, first, 3)
         self._place: Point | None = None
         self._heading_deg = math.nan
 
     def tell(self, place: Point | None, heading_deg: float) -> None:
         """It is there at this tick, None where it is not on the stage."""
         if place is not self._place or heading_deg != self._heading_deg:
-            self._place = place
-            self._heading_deg = heading_deg
-            self._samples.append((self._buffer.tick, place, heading_deg))
-
-    def _numbers(self, *columns: tuple[Any, ...]) -> Sequence[float]:
-        places, headings = columns
-        x, y = zip(*(each or NOWHERE for each in places), strict=True)
-        return list(chain.from_iterable(zip(x, y, headings, strict=True)))
+            self._place, self._heading_deg = place, heading_deg
+            self._ticks.append(self._buffer.tick)
+            x, y = place or NOWHERE
+            self._numbers += x, y, heading_deg
 
 
 class LevelTrack(SampledTrack):
     """How full a prop is."""
 
     def __init__(self, buffer: TakeBuffer, first: int) -> None:
-        super().__init__(buffer, first, None)
+        super().__init__(buffer, first, 1)
         self._level: float | None = None
 
     def tell(self, level: float | None) -> None:
         """It is so full at this tick, None where it is not there."""
         if level != self._level:
             self._level = level
-            self._samples.append((self._buffer.tick, level))
-
-    def _numbers(self, *columns: tuple[Any, ...]) -> Sequence[float]:
-        (levels,) = columns
-        return [math.nan if each is None else each for each in levels]
+            self._ticks.append(self._buffer.tick)
+            self._numbers.append(math.nan if level is None else level)

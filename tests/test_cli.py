@@ -8,7 +8,6 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ from benchmarks.fuzz.hostile_nodes import HostileNode, action
 from benchmarks.fuzz.nodes import project_with
 
 from tests.conftest import DEMO
+from tests.waiting import PATIENCE_S, until
 from umbrant.catalog.kind import Family
 from umbrant.catalog.templates.node_file import new_node_file
 from umbrant.model.folder import save_project
@@ -315,12 +315,9 @@ def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
     rolling = subprocess.Popen(
         command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
     )
-    until = time.monotonic() + 60
-    while not (path.exists() and path.stat().st_size):
-        assert time.monotonic() < until
-        time.sleep(0.05)
+    until(lambda: path.exists() and path.stat().st_size)
     rolling.send_signal(number)
-    out, err = rolling.communicate(timeout=60)
+    out, err = rolling.communicate(timeout=PATIENCE_S)
     assert (rolling.returncode, out) == (code, "")
     assert err.startswith(f"The roll was stopped by {number.name} at tick ")
     assert str(path) in err
@@ -428,10 +425,7 @@ def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it
     rolling = subprocess.Popen(
         command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
-    until = time.monotonic() + 60
-    while not (path.exists() and path.stat().st_size):
-        assert time.monotonic() < until
-        time.sleep(0.05)
+    until(lambda: path.exists() and path.stat().st_size)
     children = (
         Path(f"/proc/{rolling.pid}/task/{rolling.pid}/children")
         .read_text()
@@ -439,9 +433,7 @@ def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it
     )
     rolling.kill()
     rolling.wait()
-    while any(Path(f"/proc/{each}").exists() for each in children):
-        assert time.monotonic() < until
-        time.sleep(0.05)
+    until(lambda: not any(Path(f"/proc/{each}").exists() for each in children))
     # Which of the two the supervisor hears first is a matter of moments.
     take = read_take(path)
     assert take.ended in {

@@ -17,6 +17,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
 from tests.desk import warm_worker
+from tests.waiting import PATIENCE_MS, PATIENCE_S
 from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import Settings
@@ -26,8 +27,6 @@ from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.problems import Problem
-
-LONG_MS = 60_000
 
 
 class Answers(Dialogs):
@@ -159,7 +158,7 @@ class Driver:
         return current is not None and current.is_finished
 
     def until(
-        self, condition: Callable[[], bool], timeout_ms: int = LONG_MS
+        self, condition: Callable[[], bool], timeout_ms: int = PATIENCE_MS
     ) -> None:
         self.qtbot.waitUntil(condition, timeout=timeout_ms)
 
@@ -283,7 +282,7 @@ def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
         yield
     assert server.stdin is not None
     server.stdin.close()
-    server.wait(10)
+    server.wait(PATIENCE_S)
 
 
 @pytest.fixture

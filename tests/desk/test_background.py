@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
 from tests.desk.conftest import Driver
+from tests.waiting import PATIENCE_MS, PATIENCE_S
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.desk.session import background, reviewing
@@ -38,10 +39,10 @@ def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
     found = NewestOnlyWorker("Reading", work, (), parent)
     found.answered.connect(answers.append)
     found.request("old")
-    assert began.wait(10)
+    assert began.wait(PATIENCE_S)
     found.request("new")
     go_on.set()
-    qtbot.waitUntil(lambda: not found.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not found.busy, timeout=PATIENCE_MS)
     assert answers == ["new"]
     found.close()
 
@@ -89,7 +90,7 @@ def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
 
     parent = QObject()
     found = NewestOnlyWorker("Reading", work, (ValueError,), parent)
-    with qtbot.waitSignal(found.failed, timeout=10_000) as failed:
+    with qtbot.waitSignal(found.failed, timeout=PATIENCE_MS) as failed:
         found.request(1)
     assert text in failed.args[0]
     assert logged == ([] if isinstance(error, ValueError) else ["Reading"])
@@ -169,7 +170,9 @@ def test_the_review_lets_what_is_awaited_go_first_but_not_for_ever(
             return answered[-1]
 
         reviewer.lets_go_first = goes_first
-        with qtbot.waitSignal(reviewer.reviewed, timeout=20_000) as reviewed:
+        with qtbot.waitSignal(
+            reviewer.reviewed, timeout=PATIENCE_MS
+        ) as reviewed:
             reviewer.request(open_project(DEMO), BUILTIN)
         assert answered == expected
         assert reviewed.args == [[]]
@@ -219,4 +222,6 @@ def test_a_file_is_removed_in_a_thread_and_one_that_cannot_be_is_logged(
     folder.mkdir()
     for path in (file, folder, tmp_path / "gone"):
         background.remove_later(path)
-    qtbot.waitUntil(lambda: not file.exists() and logged == [folder])
+    qtbot.waitUntil(
+        lambda: not file.exists() and logged == [folder], timeout=PATIENCE_MS
+    )

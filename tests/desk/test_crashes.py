@@ -20,6 +20,7 @@ from pytestqt.qtbot import QtBot
 
 import umbrant.desk
 from tests.desk.conftest import Answers, Driver
+from tests.waiting import PATIENCE_S
 from umbrant.desk import app
 from umbrant.desk.commands.project import save
 from umbrant.desk.logs import CrashWatch, log_file
@@ -396,7 +397,7 @@ def test_a_mistake_in_what_qt_calls_does_not_end_the_process(
         capture_output=True,
         text=True,
         check=False,
-        timeout=120,
+        timeout=PATIENCE_S,
     )
     assert done.returncode == 0, done.stderr
     assert done.stdout.split() == [kind]

@@ -19,6 +19,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
 from tests.desk.conftest import Answers, Driver
+from tests.waiting import PATIENCE_S, until
 from umbrant.desk import app
 from umbrant.desk.commands.project import keep_take, open_take, save, save_as
 from umbrant.desk.session.autosave import kept_changes, recovery_path
@@ -318,11 +319,9 @@ def test_a_sessions_end_closes_the_window_in_good_order(
         [sys.executable, "-c", script],
         env={**os.environ, "TMPDIR": str(own_folders / "temporary")},
     )
-    deadline = time.monotonic() + 30
-    while not started.exists() and time.monotonic() < deadline:
-        time.sleep(0.05)
+    until(started.exists)
     process.send_signal(signal.SIGTERM)
-    assert process.wait(timeout=20) == 0
+    assert process.wait(timeout=PATIENCE_S) == 0
     kept = kept_changes(demo, read_project(demo))
     assert kept is not None
     assert kept.behavior("warden").row("go").name == "Run there"

@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QApplication, QVBoxLayout, QWidget
 from pytestqt.qtbot import QtBot
 
+from tests.waiting import PATIENCE_MS
 from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.painted import PaintedView
 
@@ -31,7 +32,7 @@ def window_of(
     for view in views:
         layout.addWidget(view)
     window.show()
-    qtbot.waitUntil(lambda: set(painted) == set(names))
+    qtbot.waitUntil(lambda: set(painted) == set(names), timeout=PATIENCE_MS)
     qtbot.wait(20)
     painted.clear()
     return window, views
@@ -43,7 +44,7 @@ def test_each_view_is_painted_in_a_turn_of_its_own(qtbot: QtBot) -> None:
     for view in (views[2], views[0], views[1], views[0]):
         view.update_in_turn()
     assert painted == []
-    qtbot.waitUntil(lambda: len(painted) == 3)
+    qtbot.waitUntil(lambda: len(painted) == 3, timeout=PATIENCE_MS)
     qtbot.wait(20)
     assert painted == ["c", "a", "b"]
     assert window.isVisible()
@@ -55,7 +56,7 @@ def test_a_view_that_is_gone_is_left_out(qtbot: QtBot) -> None:
     for view in views:
         view.update_in_turn()
     views[0].deleteLater()
-    qtbot.waitUntil(lambda: "b" in painted)
+    qtbot.waitUntil(lambda: "b" in painted, timeout=PATIENCE_MS)
     assert "a" not in painted
     assert window.isVisible()
 
@@ -65,7 +66,7 @@ def test_what_asks_again_while_it_waits_is_painted_once(qtbot: QtBot) -> None:
     window, views = window_of(qtbot, painted, "ab")
     for _ in range(5):
         views[0].update_in_turn()
-    qtbot.waitUntil(lambda: painted == ["a"])
+    qtbot.waitUntil(lambda: painted == ["a"], timeout=PATIENCE_MS)
     qtbot.wait(20)
     assert painted == ["a"]
     assert window.isVisible()
@@ -80,7 +81,7 @@ def test_what_goes_before_is_done_in_the_turn_once(qtbot: QtBot) -> None:
     turns.ask(views[1])
     turns.ask(views[1], lambda: painted.append("just before b"))
     assert painted == []
-    qtbot.waitUntil(lambda: "b" in painted)
+    qtbot.waitUntil(lambda: "b" in painted, timeout=PATIENCE_MS)
     qtbot.wait(20)
     assert painted == ["a", "just before b", "b"]
     assert window.isVisible()
@@ -98,7 +99,9 @@ def test_a_mistake_in_what_goes_before_leaves_a_view_that_is_painted(
     with qtbot.captureExceptions() as errors:
         PaintTurns.shared().ask(views[0], fails)
         PaintTurns.shared().ask(views[1])
-        qtbot.waitUntil(lambda: set(painted) == {"a", "b"})
+        qtbot.waitUntil(
+            lambda: set(painted) == {"a", "b"}, timeout=PATIENCE_MS
+        )
     assert [str(each[1]) for each in errors] == ["no such thing"]
 
 

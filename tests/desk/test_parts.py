@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
 from tests.small import key, row
+from tests.waiting import PATIENCE_MS
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import RUNS
 from umbrant.catalog.validation import open_project
@@ -32,8 +33,6 @@ from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import DAY, NIGHT, Palette, style_sheet
 from umbrant.model.values import Point
 from umbrant.rolling.roll import RollOrder
-
-LONG_MS = 20_000
 
 
 class TestTapeWindow:
@@ -78,7 +77,7 @@ class TestTapeWindow:
     def test_a_shorter_take_pulls_it_back(self, qtbot: QtBot) -> None:
         tape = self.window()
         tape.move(500)
-        with qtbot.waitSignal(tape.changed):
+        with qtbot.waitSignal(tape.changed, timeout=PATIENCE_MS):
             tape.fit(100, 20)
         assert (tape.start, tape.end) == (0, 100)
 
@@ -286,7 +285,7 @@ class TestRoller:
         for name in ("a", "b", "c"):
             roller.order(self.order(tmp_path, name, 20.0))
         assert roller.busy
-        qtbot.waitUntil(lambda: not roller.busy, timeout=LONG_MS)
+        qtbot.waitUntil(lambda: not roller.busy, timeout=PATIENCE_MS)
         assert takes == ["c.take"]
         roller.close()
 
@@ -298,11 +297,11 @@ class TestRoller:
         roller.failed.connect(failed.append)
         roller.rolled.connect(takes.append)
         roller.order(self.order(tmp_path / "file"))
-        qtbot.waitUntil(lambda: bool(failed), timeout=LONG_MS)
+        qtbot.waitUntil(lambda: bool(failed), timeout=PATIENCE_MS)
         assert "cannot be written" in failed[0]
         process = roller.process_id
         roller.order(self.order(tmp_path))
-        qtbot.waitUntil(lambda: bool(takes), timeout=LONG_MS)
+        qtbot.waitUntil(lambda: bool(takes), timeout=PATIENCE_MS)
         assert roller.process_id == process
         roller.close()
 
@@ -314,7 +313,7 @@ class TestRoller:
         roller.failed.connect(failed.append)
         with qtbot.captureExceptions():
             roller.order(self.order(tmp_path))
-            qtbot.waitUntil(lambda: bool(failed), timeout=LONG_MS)
+            qtbot.waitUntil(lambda: bool(failed), timeout=PATIENCE_MS)
         assert "could not be started" in failed[0]
         assert not roller.busy
 

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from tests.conftest import DEMO
 from tests.desk.conftest import Driver
+from tests.waiting import PATIENCE_S
 from umbrant.desk.commands.registry import ACTIONS
 from umbrant.desk.views.registry import VIEWS
 
@@ -21,7 +22,7 @@ def test_a_view_that_is_added_by_one_record_is_found_everywhere(
         [sys.executable, "-m", "tests.desk.extra_view", DEMO],
         capture_output=True,
         text=True,
-        timeout=120,
+        timeout=PATIENCE_S,
         env={
             **os.environ,
             "HOME": str(tmp_path),

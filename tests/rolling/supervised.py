@@ -5,6 +5,7 @@ import subprocess
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
+from tests.waiting import PATIENCE_S
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
 from umbrant.rolling.orders import Reply, read_reply
 
@@ -20,7 +21,7 @@ def replies_to(
         text=True,
         cwd=folder,
         env={**os.environ, **ENVIRONMENT},
-        timeout=60,
+        timeout=PATIENCE_S,
     )
     assert done.returncode == code
     replies = map(read_reply, done.stdout.splitlines())

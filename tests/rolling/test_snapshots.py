@@ -8,7 +8,7 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import pytest
@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from tests.rolling.supervised import Supervisor
 from tests.rolling.test_resuming import NUMBERS, order_of, tables, with_number
+from tests.waiting import PATIENCE_S, until
 from umbrant.branching.branch import with_cues
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
@@ -134,13 +135,6 @@ def has_ended(process: int) -> bool:
         )
     except FileNotFoundError:
         return True
-
-
-def until(condition: Callable[[], bool]) -> None:
-    last_s = time.monotonic() + 30
-    while not condition():
-        assert time.monotonic() < last_s
-        time.sleep(0.02)
 
 
 def processes() -> list[str]:
@@ -552,7 +546,7 @@ def test_nothing_is_left_behind(session: Session, is_killed: bool) -> None:
     else:
         assert session.supervisor.process.stdin is not None
         session.supervisor.process.stdin.close()
-    session.supervisor.process.wait(10)
+    session.supervisor.process.wait(PATIENCE_S)
     until(
         lambda: (
             not any(line.split()[0] in map(str, mine) for line in processes())

@@ -17,6 +17,7 @@ from benchmarks.fuzz.tally import Tally
 
 from tests.conftest import DEMO
 from tests.rolling.supervised import Supervisor
+from tests.waiting import PATIENCE_S, until
 from umbrant.catalog.validation import open_project
 from umbrant.model.staging import Member
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
@@ -55,13 +56,6 @@ def is_gone(pid: int) -> bool:
         return status(pid, "State").startswith("Z")
     except (FileNotFoundError, ProcessLookupError):
         return True
-
-
-def until(condition: object) -> None:
-    last_s = time.monotonic() + 30
-    while not condition():  # type: ignore[operator]
-        assert time.monotonic() < last_s
-        time.sleep(0.02)
 
 
 def opened_takes(pid: int) -> list[str]:
@@ -185,7 +179,7 @@ def test_a_supervisor_whose_input_ends_ends_too_with_its_player(
     (player,) = children(supervisor.pid)
     assert supervisor.stdin is not None
     supervisor.stdin.close()
-    assert supervisor.wait(30) == 0
+    assert supervisor.wait(PATIENCE_S) == 0
     until(lambda: is_gone(player))
 
 
@@ -349,7 +343,7 @@ def test_signals_that_come_while_a_take_is_closed_do_not_cut_it(
     supervisor = Supervisor(SIGNALLED)
     supervisor.say(order_line(1, RollOrder(QUAY, "dusk", path, seconds=1.0)))
     with supervisor.process as process:
-        assert process.wait(60) == 128 + signal.SIGTERM
+        assert process.wait(PATIENCE_S) == 128 + signal.SIGTERM
     take = read_take(path)
     assert (take.ended, take.ticks) == (COMPLETE, 20)
     assert [each.name for each in tmp_path.iterdir()] == ["t.take"]
@@ -371,7 +365,7 @@ def test_a_roll_that_nobody_waits_for_any_more_is_stopped(
         for stream in (process.stdin, process.stdout):
             assert stream is not None
             stream.close()
-        assert process.wait(30) == 0
+        assert process.wait(PATIENCE_S) == 0
     # It may have begun in the moment before it heard.
     if begun or path.exists():
         take = read_take(path)

@@ -12,13 +12,11 @@ from pathlib import Path
 
 from PySide6.QtGui import QImage
 
+from tests.waiting import PATIENCE_S
+
 ROOT = Path(__file__).parents[2]
 WIDE, HIGH = 1280, 800
 PROGRAMS = ("Xvfb", "openbox", "xdotool")
-PATIENCE_S = 40.0
-"""How long is waited for something to be seen. A bound for what never comes,
-on a busy machine; not a measure.
-"""
 
 
 class Display:
@@ -71,7 +69,7 @@ class Display:
         """End the window manager and the server."""
         for process in reversed(self._processes):
             process.terminate()
-            process.wait(10)
+            process.wait(PATIENCE_S)
 
     # hands
 

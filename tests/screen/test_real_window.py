@@ -12,6 +12,7 @@ import pytest
 
 from tests.conftest import DEMO
 from tests.screen.display import HIGH, ROOT, WIDE, Display
+from tests.waiting import PATIENCE_S
 
 DEMO_TITLE, NEW_TITLE = "Lantern Quay — Umbrant", "*New project — Umbrant"
 LEAST_TITLE_BAR = 12
@@ -43,7 +44,7 @@ class Visit:
         good order, with nothing to tell.
         """
         self.display.key("ctrl+q")
-        assert self._process.wait(30) == 0
+        assert self._process.wait(PATIENCE_S) == 0
         log = (
             self._home / ".local" / "state" / "umbrant" / "log" / "umbrant.log"
         )
@@ -53,7 +54,7 @@ class Visit:
     def end(self) -> None:
         if self.lives():
             self._process.kill()
-        self._process.communicate(timeout=20)
+        self._process.communicate(timeout=PATIENCE_S)
 
 
 @pytest.fixture

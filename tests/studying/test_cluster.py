@@ -7,7 +7,6 @@ import os
 import shutil
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +14,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import DEMO
+from tests.waiting import PATIENCE_S, until
 from umbrant.catalog.validation import open_project
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.studying import cluster
@@ -79,14 +79,11 @@ def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
 def _address(place: Path, workers: list[subprocess.Popen[bytes]]) -> str:
     from distributed import Client
 
-    end = time.monotonic() + 60
-    while not place.exists() or not place.read_text().strip():
-        assert time.monotonic() < end, "the scheduler never began"
-        time.sleep(0.05)
+    until(lambda: place.exists() and place.read_text().strip())
     address = str(json.loads(place.read_text())["address"])
     make: type = Client
     with make(address, set_as_default=False) as client:
-        client.wait_for_workers(len(workers), timeout=60)
+        client.wait_for_workers(len(workers), timeout=PATIENCE_S)
     return address
 
 

@@ -10,7 +10,6 @@ import signal
 import sqlite3
 import subprocess
 import sys
-import time
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +19,7 @@ import pytest
 
 from tests.conftest import DEMO
 from tests.small import key, played, project, row
+from tests.waiting import until
 from umbrant import cli
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
@@ -377,7 +377,7 @@ def test_a_study_ends_with_the_process_that_it_is_to_end_with(
     short: Path, tmp_path: Path
 ) -> None:
     """So that a window that is killed leaves none running."""
-    out, limit_s = tmp_path / "out", time.monotonic() + 60
+    out = tmp_path / "out"
     command = ["-m", "umbrant", "study", str(short), "--seeds", "900"]
     script = (
         "import os, subprocess, sys, time\n"
@@ -392,13 +392,9 @@ def test_a_study_ends_with_the_process_that_it_is_to_end_with(
     ) as window:
         assert window.stdout is not None
         study = Path("/proc", window.stdout.readline().strip())
-        while not is_made(out):
-            assert time.monotonic() < limit_s
-            time.sleep(0.05)
+        until(lambda: is_made(out))
         window.kill()
-    while study.exists():
-        assert time.monotonic() < limit_s
-        time.sleep(0.05)
+    until(lambda: not study.exists())
     with StudyFile(out) as found:
         assert len(found.counted()) < 900
 

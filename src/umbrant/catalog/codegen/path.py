@@ -6,7 +6,7 @@
             try:
                 while True:                     # left by `break` with a status, or by `return`
                     v1_0 = …                    # the lines of a guard's condition
-                    if not (v1_0 is True):
+                    if not v1_0:
                         status = no0(me)
                         if status is not None:
                             index = 0           # which wrapper's check this is
@@ -215,7 +215,7 @@ class _Form(NamedTuple):
 
     def numbered(self, number: int) -> str:
         """The lines for the check with this number in the path."""
-        text = f"{self.lines.replace('{result}', self.result)}"
+        text = self.lines.replace("{result}", self.result)
         if self.condition:
             text = f"{self.condition}\n{text}"
         return text.replace("{n}", str(number))

@@ -286,6 +286,12 @@ def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
 
 
 @pytest.fixture
+def with_snapshots(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Workers make snapshots of what they have played."""
+    monkeypatch.setattr(Roller, "COMMAND", (*Roller.COMMAND, "prepares"))
+
+
+@pytest.fixture
 def driver(
     qtbot: QtBot, own_folders: Path, answers: Answers
 ) -> Iterator[Driver]:

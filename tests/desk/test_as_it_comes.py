@@ -26,6 +26,8 @@ from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.reader import Take
 
+pytestmark = pytest.mark.usefixtures("with_snapshots")
+
 LONG_S = 4000.0
 ROOT = Path(__file__).parents[2]
 

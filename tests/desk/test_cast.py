@@ -315,7 +315,7 @@ def test_all_views_follow_a_rehearsal_once_a_second(
     assert live.ticks >= 20
     assert not live.is_complete
     assert desk.playhead == live.last_tick
-    assert "Odo is at" in hands.reasons()
+    hands.until(lambda: "Odo is at" in hands.reasons())
     assert len(desk.takes.kept) == 1
     assert not any("not whole" in each for each in hands.messages)
     hands.until(lambda: desk.take.ticks > live.ticks)

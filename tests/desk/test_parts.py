@@ -1,12 +1,13 @@
 """The smaller parts of the window, each on its own."""
 
 import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QRectF
+from PySide6.QtCore import QRectF, QTemporaryDir
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QWidget
 from pytestqt.qtbot import QtBot
@@ -25,7 +26,7 @@ from umbrant.desk.commands.rows import fold
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import MOST_RECENT, Settings
 from umbrant.desk.session.shown import TapeWindow
-from umbrant.desk.session.visits import folder_for_takes
+from umbrant.desk.session.visits import folder_for_takes, folder_template
 from umbrant.desk.views.ledger.search import offers, ranked
 from umbrant.desk.views.stage.rings import Ring, rings
 from umbrant.desk.widgets.icons import icon
@@ -379,6 +380,34 @@ class TestVisits:
         folder_for_takes()
         assert not left.exists()
 
+    def test_nothing_stays_of_a_window_that_is_killed(
+        self, own_folders: Path, tmp_path: Path
+    ) -> None:
+        script = (
+            "import os, signal\n"
+            "from pathlib import Path\n"
+            "from PySide6.QtWidgets import QApplication\n"
+            "from umbrant.desk.session.settings import Settings\n"
+            "from umbrant.desk.window import MainWindow\n"
+            "application = QApplication([])\n"
+            "window = MainWindow(Settings(Path('window.ini')))\n"
+            "os.kill(os.getpid(), signal.SIGKILL)\n"
+        )
+        temporary = tmp_path / "temporary"
+        temporary.mkdir()
+        killed = subprocess.run(
+            [sys.executable, "-c", script],
+            cwd=tmp_path,
+            env={**os.environ, "TMPDIR": str(temporary)},
+            check=False,
+        )
+        assert killed.returncode == -signal.SIGKILL
+        assert list(temporary.iterdir()) == []
+        visits = own_folders / "cache" / "umbrant" / "visits"
+        assert len(list(visits.iterdir())) > 1
+        made = folder_for_takes()
+        assert list(visits.iterdir()) == [made]
+
     def test_without_a_cache_the_takes_lie_in_the_temporary_folder(
         self, own_folders: Path
     ) -> None:
@@ -386,6 +415,9 @@ class TestVisits:
         made = folder_for_takes()
         assert made.is_dir()
         made.rmdir()
+        found = QTemporaryDir(folder_template())
+        assert found.isValid()
+        assert Path(found.path()).parent == made.parent
 
 
 class TestActions:

@@ -17,6 +17,7 @@ from PySide6.QtCore import (
 
 from umbrant.desk.logs import log
 from umbrant.desk.session.roller import KILLED_MS
+from umbrant.desk.session.visits import folder_template
 from umbrant.nearest.search import NearestChange
 from umbrant.nearest.worker import NearestQuestion, NearestReply
 from umbrant.rolling.client import ENVIRONMENT
@@ -52,7 +53,7 @@ class NearestChanges(QObject):
         self._number = 0
         self._is_closed = False
         self._process: QProcess | None = None
-        self._folder = QTemporaryDir()
+        self._folder = QTemporaryDir(folder_template())
         """Where trials are kept while they are played."""
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)

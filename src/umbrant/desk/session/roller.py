@@ -12,6 +12,7 @@ from PySide6.QtCore import (
     Signal,
 )
 
+from umbrant.desk.session.visits import folder_template
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import (
     Look,
@@ -77,7 +78,7 @@ class Roller(QObject):
         self._rehearsing = False
         self._process: QProcess | None = None
         self._errors = ""
-        self._folder = QTemporaryDir()
+        self._folder = QTemporaryDir(folder_template())
         """The working folder of the worker: nothing of anybody's lies in it.
         """
 

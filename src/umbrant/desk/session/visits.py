@@ -1,5 +1,5 @@
-"""Where the takes of one visit lie. What a visit that crashed left behind is
-removed by the next.
+"""Where the takes of one visit lie, and all else that is to be gone with it.
+What a visit that crashed left behind is removed by the next.
 """
 
 import os
@@ -9,16 +9,41 @@ from pathlib import Path
 
 from platformdirs import user_cache_path
 
+WITHOUT_CACHE = "umbrant-"
+"""How the names of folders begin where there is no room for a cache."""
+
 
 def folder_for_takes() -> Path:
     """A new folder for the takes of this visit. The caller removes it."""
-    cache = user_cache_path("umbrant") / "visits"
     try:
-        cache.mkdir(parents=True, exist_ok=True)
-        _sweep(cache)
-        return Path(tempfile.mkdtemp(prefix=f"{os.getpid()}-", dir=cache))
+        return Path(tempfile.mkdtemp(prefix=_of_this_visit(), dir=_visits()))
     except OSError:
-        return Path(tempfile.mkdtemp(prefix="umbrant-"))
+        return Path(tempfile.mkdtemp(prefix=WITHOUT_CACHE))
+
+
+def folder_template() -> str:
+    """What a QTemporaryDir of this visit is made of: one that a killed window
+    leaves goes with its takes.
+    """
+    try:
+        return str(_visits() / f"{_of_this_visit()}XXXXXX")
+    except OSError:
+        return str(Path(tempfile.gettempdir(), f"{WITHOUT_CACHE}XXXXXX"))
+
+
+def _visits() -> Path:
+    """Where the folders of visits lie, without those of processes that are no
+    more. Raises OSError.
+    """
+    cache = user_cache_path("umbrant") / "visits"
+    cache.mkdir(parents=True, exist_ok=True)
+    _sweep(cache)
+    return cache
+
+
+def _of_this_visit() -> str:
+    """How the names of this visit's folders begin."""
+    return f"{os.getpid()}-"
 
 
 def _sweep(cache: Path) -> None:

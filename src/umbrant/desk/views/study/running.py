@@ -18,6 +18,7 @@ from PySide6.QtCore import (
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.roller import KILLED_MS
+from umbrant.desk.session.visits import folder_template
 from umbrant.desk.views.study.lines import StudyLook
 from umbrant.model.folder import save_project
 from umbrant.rolling.client import ENVIRONMENT
@@ -135,7 +136,7 @@ class RunningStudy(QObject):
         )
         self._before = self._folder if is_same else None
         self._folder, self.vary, self.takes = (
-            QTemporaryDir(),
+            QTemporaryDir(folder_template()),
             vary,
             seeds * values,
         )

@@ -116,10 +116,16 @@ class Session:
         return order
 
 
+GONE = FileNotFoundError, ProcessLookupError
+"""What reading about a process raises that has ended: before its file is
+opened, or after.
+"""
+
+
 def children(process: int) -> list[int]:
     try:
         text = Path(f"/proc/{process}/task/{process}/children").read_text()
-    except FileNotFoundError:
+    except GONE:
         return []
     return [int(each) for each in text.split()]
 
@@ -133,7 +139,7 @@ def has_ended(process: int) -> bool:
             .split()[0]
             == "Z"
         )
-    except FileNotFoundError:
+    except GONE:
         return True
 
 

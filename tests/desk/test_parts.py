@@ -419,6 +419,17 @@ class TestVisits:
         assert found.isValid()
         assert Path(found.path()).parent == made.parent
 
+    def test_nor_do_they_lie_in_a_cache_that_may_not_be_written(
+        self, own_folders: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        monkeypatch.setattr(os, "access", lambda path, mode: False)
+        made = folder_for_takes()
+        found = QTemporaryDir(folder_template())
+        assert found.isValid()
+        assert made.parent == Path(found.path()).parent
+        assert not made.is_relative_to(own_folders)
+        made.rmdir()
+
 
 class TestActions:
     def action(self, name: str, *keys: str) -> Action:

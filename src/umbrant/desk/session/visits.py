@@ -37,6 +37,9 @@ def _visits() -> Path:
     """
     cache = user_cache_path("umbrant") / "visits"
     cache.mkdir(parents=True, exist_ok=True)
+    if not os.access(cache, os.W_OK):
+        # Qt would go on with a folder that is not there.
+        raise PermissionError(cache)
     _sweep(cache)
     return cache
 

@@ -359,6 +359,25 @@ def test_what_merely_takes_its_time_is_told_again_and_kept_once(
     )
 
 
+def test_what_merely_takes_its_time_begins_anew_after_something_even(
+    tmp_path: Path,
+) -> None:
+    waits = lasting(0.5, 0.5)
+    with TakeWriter(tmp_path / "t.take", header(4)) as writer:
+        agent = writer.agent("a")
+        agent.running("r1").entered()
+        tell = agent.progressing("r1")
+        # The second is just what is left of the first by then: 10 ticks are a
+        # second.
+        for progress in (waits, Progress(0.4, 0.5, "s"), waits, waits):
+            tell(progress)
+            writer.tick_done()
+    record = read_take(tmp_path / "t.take").agents["a"].row("r1")
+    assert [record.done_at(tick).left for tick in range(4)] == pytest.approx(  # type: ignore[union-attr]
+        [0.5, 0.4, 0.5, 0.4]
+    )
+
+
 def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(
     tmp_path: Path,
 ) -> None:

@@ -36,9 +36,10 @@ from umbrant.take.recorder import TakeRecorder
 from umbrant.take.take_file import first_difference
 
 QUAY = open_project(DEMO)
-LASTS_S = QUAY.scenario("dusk").seconds
+LASTS_S = 26.0
+"""As long as it takes until most rows of the demo have been reached."""
 LATE = ("dog", "woof", "duration", 0.6)
-"""A number of a row that is reached in the second half of the take."""
+"""A number of a row that is reached late in the take."""
 
 
 class Session:
@@ -247,7 +248,7 @@ def test_a_look_is_ordered_with_the_take(session: Session) -> None:
             session.folder / f"{number}.take",
             session.folder / f"{number}.look",
         )
-        order = order_of(project, path)
+        order = order_of(project, path, LASTS_S)
         line = order_line(number, order, keeps=True, look=Look(seen, 500))
         session.supervisor.say(line)
         looks = []
@@ -324,6 +325,20 @@ def test_every_number_of_the_demo_in_turn(session: Session) -> None:
         assert_from_first(path, project)
 
 
+def test_no_snapshot_is_wished_for_beyond_the_end(tmp_path: Path) -> None:
+    """Cues and walks may go on after it."""
+    order = order_of(QUAY, tmp_path, 20.0)
+    history = TakeHistory(order, 1)
+    recorder = TakeRecorder(20.0, 10**6, history.add)
+    play = Play(QUAY, played(order), recorder, BUILTIN)
+    for tick in range(400):
+        play.tick(tick)
+    recorder.end_chunk()
+    ticks = history.snapshot_ticks()
+    assert len(ticks) == snapshots.MOST
+    assert max(ticks) <= 400
+
+
 def test_snapshots_of_older_orders_go_once_there_are_new_ones(
     tmp_path: Path,
 ) -> None:
@@ -359,7 +374,7 @@ def test_a_resumed_take_that_is_wrong_is_found_out_and_none_is_resumed_again(
         session.rest()
         path, first = session.roll(changed())
         assert first > 300
-        right = roll(order_of(changed(), tmp_path / "right.take"))
+        right = roll(order_of(changed(), tmp_path / "right.take", LASTS_S))
         assert tables(path) != tables(right)
         reply = session.supervisor.hear()
         assert (reply.number, reply.take, reply.error) == (2, None, "")
@@ -409,9 +424,8 @@ def test_orders_that_follow_at_once(session: Session) -> None:
     session.rest()
     for step in range(12):
         session.number += 1
-        order = order_of(
-            changed(1 + step / 10), session.folder / f"{session.number}.take"
-        )
+        path = session.folder / f"{session.number}.take"
+        order = order_of(changed(1 + step / 10), path, LASTS_S)
         session.supervisor.say(order_line(session.number, order, keeps=True))
         time.sleep(0.01 * (step % 4))
     path, _ = session.roll(changed(3.0))

@@ -26,6 +26,7 @@ from umbrant.engine.project_calls import described
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Scenario
 from umbrant.project_code import running_catalog
+from umbrant.rolling.garbage import search_seldom
 from umbrant.rolling.orders import (
     EndMessage,
     Order,
@@ -85,6 +86,7 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
     """
     try:
         _isolate(pipes)
+        search_seldom()
         player = Player(Inbox(pipes.orders), Outbox(pipes.messages), watch)
         while not player.is_done and (line := player.inbox.take()) is not None:
             player.answer(line)

@@ -355,7 +355,9 @@ class TakeHistory:
                 ):
                     ticks.extend(_first(self.heard, places))
                 ticks.extend(_first(turned, places))
-        return best_ticks(ticks)
+        # What is to come after the end may be edited as well: all of the take
+        # stays as it is.
+        return best_ticks([min(each, self.ticks) for each in ticks])
 
     def _turned(self) -> dict[AgentRow, int]:
         """When a condition of each row first found something else than before.

@@ -175,7 +175,7 @@ def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(
     hands.write("name of the place", "Not A Name")
     assert hands.project is before
     assert [text.partition(".")[0] for text in hands.driver.messages[-4:]] == [
-        "0 cannot stand there: width_m: Input should be greater than 0",
+        "0 cannot stand there: width_m: should be greater than 0",
         "'wide' is no number; write a number such as 2",
         "'over there' is no point; write x, y such as 12",
         "Not A Name cannot stand there: name: write it with small letters, digits and _, a "

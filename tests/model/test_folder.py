@@ -107,7 +107,10 @@ def change(folder: Path, **fields: object) -> None:
         ({"under": "nobody"}, "it is under 'nobody', which is no row"),
         ({"under": "go"}, "it is nested in itself"),
         ({"id": "look"}, "the id 'look' is used by two rows"),
-        ({"with": {"reach": {"mean": 1}}}, "`with.reach`"),
+        (
+            {"with": {"reach": {"mean": 1}}},
+            "`with.reach.half_width`: is needed and missing.",
+        ),
         ({"guard": {"when": "x", "watch": "never"}}, "`guard.watch`"),
     ],
 )

@@ -3,6 +3,7 @@ own.
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -70,9 +71,9 @@ def test_a_look_is_the_beginning_of_the_take(
 def test_a_take_that_was_looked_at_is_the_take_that_was_not(
     supervisor: Supervisor, tmp_path: Path
 ) -> None:
-    order = RollOrder(QUAY, "dusk", tmp_path / "dusk.take")
+    order = RollOrder(QUAY, "dusk", tmp_path / "dusk.take", seconds=15.0)
     assert looks_at(supervisor, order, tmp_path)
-    alone = roll(RollOrder(QUAY, "dusk", tmp_path / "alone.take"))
+    alone = roll(replace(order, path=tmp_path / "alone.take"))
     for kind in ExportFormat:
         one, other = (
             export_text(read_take(each), kind) for each in (order.path, alone)

@@ -13,12 +13,13 @@ from pathlib import Path
 from typing import Annotated
 
 import numpy as np
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
 from umbrant.catalog.language.tree import LanguageError
 from umbrant.expecting.columns import Bools
 from umbrant.expecting.history import TakeSignals
 from umbrant.expecting.share import wilson
+from umbrant.model.folder import parsed_document
 from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.values import FiniteNumber, ProjectFile, times_text
 from umbrant.take.reader import Take
@@ -159,25 +160,19 @@ def read_expectations(folder: Path) -> list[NamedExpectation]:
     names. Raises ProjectError, which names every file that cannot be read and
     the field that is wrong.
     """
-    found, problems = [], []
+    found: list[NamedExpectation] = []
+    problems: list[Problem] = []
     place = folder / FOLDER
     for path in sorted(place.glob("*.json")) if place.is_dir() else []:
         file = f"{FOLDER}/{path.name}"
         try:
             text = path.read_text(encoding="utf-8")
-            found.append(
-                NamedExpectation(file, Expectation.model_validate_json(text))
-            )
-        except ValidationError as error:
-            for fault in error.errors(include_url=False):
-                where = ".".join(str(step) for step in fault["loc"])
-                if where:
-                    message = f"{where}: {fault['msg']}"
-                else:
-                    message = fault["msg"]
-                problems.append(Problem(file, "", message))
         except (OSError, ValueError) as error:
             problems.append(Problem(file, "", str(error)))
+            continue
+        expectation = parsed_document(file, text, Expectation, problems)
+        if expectation is not None:
+            found.append(NamedExpectation(file, expectation))
     if problems:
         raise ProjectError(problems)
     return found

@@ -16,6 +16,7 @@ from umbrant.expecting.expectation import (
 )
 from umbrant.expecting.history import TakeSignals
 from umbrant.model.files import write_atomically
+from umbrant.model.problems import in_words
 from umbrant.take.reader import Take
 
 BY_S, WITHIN_S, BETWEEN = 10.0, 2.0, (0.2, 0.4)
@@ -68,10 +69,8 @@ def with_field(
     try:
         return Expectation.model_validate(fields)
     except ValidationError as error:
-        fault = error.errors(include_url=False)[0]
-        raise ExpectationError(
-            f"{fault['msg'].removeprefix('Value error, ')}."
-        ) from None
+        says = in_words(error.errors(include_url=False)[0])
+        raise ExpectationError(f"{says}.") from None
 
 
 def _needed(kind: Expected, before: Expectation) -> dict[str, Any]:

@@ -4,11 +4,11 @@ so that nothing is ever half written.
 
 import json
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
@@ -25,7 +25,7 @@ from umbrant.model.files import (
 )
 from umbrant.model.json_text import JsonError, read_json
 from umbrant.model.outline import Outline, OutlineError
-from umbrant.model.problems import Problem, ProjectError, did_you_mean
+from umbrant.model.problems import Problem, ProjectError, explained
 from umbrant.model.staging import Scenario, Stage
 from umbrant.model.values import Document
 
@@ -42,6 +42,8 @@ FOLDERS: dict[
 """Each folder of a project and the kind of document its files hold; also the
 names of Project's fields.
 """
+
+_Document = TypeVar("_Document", bound=Document)
 
 TEXT = "_text"
 """Where a document keeps its text, beside its fields."""
@@ -345,27 +347,34 @@ def _read_document(
         extra = {"name": Path(file).stem}
     else:
         extra = {}
-    return _document(name, text, kind, extra, problems), tuple(problems)
+    document = parsed_document(name, text, kind, problems, extra)
+    return _with_outline(name, document, problems), tuple(problems)
 
 
-def _document(
+def parsed_document(
     name: str,
     text: str,
-    kind: type[Any],
-    extra: dict[str, str],
+    kind: type[_Document],
     problems: list[Problem],
-) -> Any | None:
-    """The document in a file's text, or None with what is wrong added to
-    `problems`.
+    extra: Mapping[str, str] | None = None,
+) -> _Document | None:
+    """The document of a kind in a file's text, together with fields that do
+    not stand in it; None with what is wrong added to `problems`.
     """
     data = _parsed(name, text, problems)
     if data is None:
         return None
     try:
-        document = kind.model_validate({**data, **extra})
+        return kind.model_validate({**data, **(extra or {})})
     except ValidationError as error:
-        problems.extend(_explained(name, kind, data, error))
+        problems.extend(explained(name, kind, data, error))
         return None
+
+
+def _with_outline(
+    name: str, document: Any, problems: list[Problem]
+) -> Any | None:
+    """The document, unless it is a behavior whose rows are no outline."""
     if isinstance(document, Behavior):
         faults = list(_outline_problems(name, document))
         problems.extend(faults)
@@ -417,97 +426,6 @@ def _parsed(
         Problem(name, "", "holds no document: it should start with '{'.")
     )
     return None
-
-
-def _explained(
-    name: str,
-    kind: type[Document],
-    data: dict[str, Any],
-    error: ValidationError,
-) -> Iterator[Problem]:
-    """Each fault pydantic found, with the row it is in. A union's many
-    complaints count as one.
-    """
-    reported: set[tuple[str, str]] = set()
-    for fault in error.errors(include_url=False):
-        steps = [str(step) for step in fault["loc"]]
-        row, inside = "", steps
-        if len(steps) > 1 and steps[0] == "rows" and steps[1].isdigit():
-            raw = data["rows"][int(steps[1])]
-            label = ""
-            if isinstance(raw, dict):
-                label = f"{raw.get('id', '?')} '{raw.get('name', '')}'"
-            row, inside = (
-                label or f"number {int(steps[1]) + 1} in the file",
-                steps[2:],
-            )
-        field = ".".join(inside[:2] if "with" in inside[:1] else inside)
-        if (row, field) in reported:
-            continue
-        reported.add((row, field))
-        if fault["type"] == "missing":
-            given = ""
-        else:
-            given = f" (it is {json.dumps(fault['input'], default=str)[:60]})"
-        if fault["type"] == "extra_forbidden":
-            known = _fields_there(kind, fault["loc"])
-        else:
-            known = []
-        remedy = ""
-        if known:
-            remedy = f"{did_you_mean(steps[-1], known)} Its fields: {', '.join(known)}."
-        message = f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}."
-        yield Problem(name, row, message, remedy.strip())
-
-
-def _fields_there(
-    kind: type[Document], path: tuple[int | str, ...]
-) -> list[str]:
-    """The fields that a document can have at the place of a wrong one, as they
-    stand in files.
-    """
-    here: object = kind
-    for step in path[:-1]:
-        # pydantic names the members of a union in the path; an index stays
-        # within the same type.
-        fields = getattr(here, "model_fields", {})
-        by_alias = {info.alias or name: info for name, info in fields.items()}
-        if isinstance(step, str) and step in by_alias:
-            here = _document_in(by_alias[step].annotation)
-    return [
-        info.alias or name
-        for name, info in getattr(here, "model_fields", {}).items()
-        if not info.exclude
-    ]
-
-
-def _document_in(annotation: object) -> object:
-    """The document class in a field's type, such as `tuple[Row, ...]`; None if
-    there is none.
-    """
-    if isinstance(annotation, type) and issubclass(annotation, Document):
-        return annotation
-    return next(
-        (
-            found
-            for each in get_args(annotation)
-            if (found := _document_in(each))
-        ),
-        None,
-    )
-
-
-def _plain(kind: str, message: str) -> str:
-    """Pydantic's message in the words of this program."""
-    plain = {
-        "missing": "is needed and missing",
-        "extra_forbidden": "is no field here",
-        "string_type": "should be text",
-        "tuple_type": "should be a list",
-        "float_type": "should be a number",
-        "model_type": "should be an object in {}",
-    }
-    return plain.get(kind, message[:1].lower() + message[1:])
 
 
 def _outline_problems(name: str, behavior: Behavior) -> Iterator[Problem]:

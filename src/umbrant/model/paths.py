@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from umbrant.model.documents import Project
+from umbrant.model.problems import in_words
 from umbrant.model.values import Document
 
 Path = tuple[str | int, ...]
@@ -132,14 +133,4 @@ def _checked(document: Document, name: str, value: Any) -> Document:
     try:
         return type(document)(**{**fields, name: value})
     except ValidationError as error:
-        first = error.errors()[0]
-        says = _IN_WORDS.get(
-            first["type"], first["msg"].removeprefix("Value error, ")
-        )
-        raise PathError(f"{name}: {says}") from None
-
-
-_IN_WORDS = {
-    "string_pattern_mismatch": "write it with small letters, digits and _, a letter first"
-}
-"""What pydantic says of patterns is no help to who does not read them."""
+        raise PathError(f"{name}: {in_words(error.errors()[0])}") from None

@@ -1,10 +1,18 @@
 """What is wrong with a document, said so that it can be mended."""
 
+import json
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from itertools import groupby
+from types import NoneType, UnionType
+from typing import Annotated, Any, NamedTuple, Union, get_args, get_origin
 
+from pydantic import ValidationError
 from rapidfuzz import process
 
+from umbrant.model.names import PATTERNS_IN_WORDS
 from umbrant.model.printable import printable
+from umbrant.model.values import Document, Point
 
 LONGEST = 500
 """How many characters each part of a problem may have."""
@@ -65,3 +73,259 @@ def did_you_mean(word: str, known: list[str]) -> str:
     if known:
         return f"There are: {', '.join(known[:12])}."
     return ""
+
+
+def explained(
+    file: str, kind: type[Document], data: Any, error: ValidationError
+) -> Iterator[Problem]:
+    """What is wrong with the data of a file, of which pydantic made no
+    document of this kind: each fault with the row it is in, where there are
+    rows, and with the way out.
+
+    Where one of several things may stand, pydantic complains for each of them;
+    only what keeps it from being the one that it looks like is said.
+    """
+    faults = [_located(kind, each) for each in error.errors(include_url=False)]
+    found: list[Problem] = []
+    for place, here in groupby(faults, lambda each: each.choice_at):
+        if place is None:
+            found.extend(_problem(file, data, each) for each in here)
+        else:
+            found.extend(_of_choice(file, data, place, list(here)))
+    yield from dict.fromkeys(found)
+
+
+def in_words(fault: Mapping[str, Any]) -> str:
+    """One fault that pydantic found, in the words of this program, without a
+    full stop.
+    """
+    if fault["type"] == "string_pattern_mismatch":
+        pattern = fault["ctx"]["pattern"]
+        return PATTERNS_IN_WORDS.get(pattern, f"should match {pattern}")
+    message = str(fault["msg"])
+    for start in ("Value error, ", "Input ", "String "):
+        message = message.removeprefix(start)
+    return _IN_WORDS.get(str(fault["type"]), message[:1].lower() + message[1:])
+
+
+_NUMBER, _INTEGER = "should be a number", "should be a whole number"
+_TRUTH, _OBJECT = "should be true or false", "should be an object in {}"
+_IN_WORDS = {
+    "missing": "is needed and missing",
+    "extra_forbidden": "is no field here",
+    "string_type": "should be text",
+    "tuple_type": "should be a list",
+    "float_type": _NUMBER,
+    "float_parsing": _NUMBER,
+    "int_type": _INTEGER,
+    "int_parsing": _INTEGER,
+    "int_from_float": _INTEGER,
+    "bool_type": _TRUTH,
+    "bool_parsing": _TRUTH,
+    "dict_type": _OBJECT,
+    "model_type": _OBJECT,
+}
+_NO_POINT = {
+    "missing",
+    "too_long",
+    "tuple_type",
+    "float_type",
+    "float_parsing",
+}
+"""The faults of what is no pair of numbers at all."""
+
+_Steps = tuple[int | str, ...]
+
+
+class _Fault(NamedTuple):
+    """A fault that pydantic found, and where in the file it is."""
+
+    path: _Steps
+    words: str
+    known: Sequence[str]
+    """The fields that there are at the place of a wrong one."""
+    choice_at: _Steps | None
+    """Where one of several things may stand, if it is in such a place."""
+    choice: Sequence[object]
+    """What may stand there, as types."""
+    member: object
+    """The one of them that is complained about."""
+    is_missing: bool
+
+
+def _located(kind: type[Document], fault: Any) -> _Fault:
+    here, around = kind, None  # type: object, object
+    path: list[int | str] = []
+    choice_at, choice, member = None, list[object](), None
+    words = in_words(fault)
+    for step in fault["loc"]:
+        members = _members(here)
+        if len(members) > 1:
+            # pydantic names the one that it tried between two steps.
+            choice_at, choice = tuple(path), members
+            here = member = _named(members, str(step))
+            continue
+        here = members[0]
+        if here == Point and fault["type"] in _NO_POINT:
+            break
+        path.append(step)
+        around, here = here, _inside(here, step)
+    if here == Point and fault["type"] in _NO_POINT:
+        words = "should be two numbers, [x, y]"
+    return _Fault(
+        tuple(path),
+        words,
+        _fields(around) if fault["type"] == "extra_forbidden" else [],
+        choice_at,
+        choice,
+        member,
+        fault["type"] == "missing" and here != Point,
+    )
+
+
+def _members(annotation: object) -> list[object]:
+    """The types of which one may stand there, apart from None."""
+    while get_origin(annotation) is Annotated:
+        annotation = get_args(annotation)[0]
+    if get_origin(annotation) not in (Union, UnionType):
+        return [annotation]
+    return [
+        member
+        for each in get_args(annotation)
+        if each is not NoneType
+        for member in _members(each)
+    ]
+
+
+def _named(members: Sequence[object], label: str) -> object:
+    """The one of some types that pydantic calls so."""
+    # A number with bounds is a `constrained-float`, a point a
+    # `tuple[constrained-float, …]`.
+    for each in members:
+        name = "tuple" if each == Point else getattr(each, "__name__", "")
+        if label == name or (label.startswith("tuple") and name == "tuple"):
+            return each
+    return float if label.endswith("float") else None
+
+
+def _inside(kind: object, step: int | str) -> object:
+    """The type of what a step leads to; None where nobody knows."""
+    if isinstance(kind, type) and issubclass(kind, Document):
+        fields = {
+            info.alias or name: info.annotation
+            for name, info in kind.model_fields.items()
+        }
+        return fields.get(str(step))
+    args = get_args(kind)
+    return args[0 if get_origin(kind) is tuple else -1] if args else None
+
+
+def _fields(kind: object) -> list[str]:
+    """The fields of a document, as they stand in files."""
+    if not (isinstance(kind, type) and issubclass(kind, Document)):
+        return []
+    return [
+        info.alias or name
+        for name, info in kind.model_fields.items()
+        if not info.exclude
+    ]
+
+
+def _of_choice(
+    file: str, data: Any, place: _Steps, faults: Sequence[_Fault]
+) -> Iterator[Problem]:
+    """What is wrong where one of several things may stand."""
+    choice = faults[0].choice
+    likely = _likely(choice, _value_at(data, place))
+    meant = [each for each in faults if each.member is likely]
+    if likely is not None and meant:
+        yield from (_problem(file, data, each) for each in meant)
+        return
+    written = ", ".join(map(_written, choice))
+    fault = faults[0]._replace(
+        path=place, words="is nothing that can stand here", known=[]
+    )
+    yield _problem(file, data, fault, f"What can: {written}.")
+
+
+def _likely(choice: Sequence[object], value: object) -> object:
+    """Which of some types a value was meant to be; None if it is like none."""
+    if isinstance(value, dict):
+        likeness = {each: _likeness(_fields(each), value) for each in choice}
+        best = max(choice, key=lambda each: likeness[each])
+        return best if likeness[best] else None
+    kinds: dict[type, object] = {list: Point, str: str, int: float}
+    return next(
+        (
+            kind
+            for written, kind in kinds.items()
+            if isinstance(value, written) and kind in choice
+        ),
+        None,
+    )
+
+
+def _likeness(fields: Sequence[str], value: Mapping[str, object]) -> float:
+    """How far the names in a value are those of some fields."""
+    found = (
+        process.extractOne(str(name), fields, score_cutoff=60)
+        for name in value
+    )
+    return sum(each[1] for each in found if each)
+
+
+def _written(kind: object) -> str:
+    """How something of a type is written in a file."""
+    plain = {
+        bool: "true or false",
+        float: "a number",
+        str: "text",
+        Point: "[x, y]",
+    }
+    if kind in plain:
+        return plain[kind]
+    names = [
+        info.alias or name
+        for name, info in getattr(kind, "model_fields", {}).items()
+        if info.is_required()
+    ]
+    return "{" + ", ".join(f'"{each}": …' for each in names) + "}"
+
+
+def _problem(file: str, data: Any, fault: _Fault, remedy: str = "") -> Problem:
+    row, field = _place_of(data, fault.path)
+    given = ""
+    if not fault.is_missing:
+        value = json.dumps(_value_at(data, fault.path), default=str)
+        given = f" (it is {value[:60]})"
+    if fault.known:
+        close = process.extractOne(
+            str(fault.path[-1]), fault.known, score_cutoff=60
+        )
+        meant = f"Did you mean '{close[0]}'? " if close else ""
+        remedy = f"{meant}Its fields: {', '.join(fault.known)}."
+    what = f"`{field}`: " if field else ""
+    return Problem(file, row, f"{what}{fault.words}{given}.", remedy)
+
+
+def _place_of(data: Any, path: _Steps) -> tuple[str, str]:
+    """The row that a path leads into, if it does, and the rest of it."""
+    row = ""
+    if len(path) > 1 and path[0] == "rows" and isinstance(path[1], int):
+        raw = _value_at(data, path[:2])
+        if isinstance(raw, dict):
+            row = f"{raw.get('id', '?')} '{raw.get('name', '')}'"
+        else:
+            row = f"number {path[1] + 1} in the file"
+        path = path[2:]
+    return row, ".".join(map(str, path))
+
+
+def _value_at(data: Any, path: _Steps) -> Any:
+    """What stands at a place in the data of a file; None if nothing does."""
+    for step in path:
+        try:
+            data = data[step]
+        except (LookupError, TypeError):
+            return None
+    return data

@@ -16,7 +16,7 @@ from umbrant.model.behaviors import Key
 from umbrant.model.edits import delete_rows, set_guard, set_kind
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
-from umbrant.model.staging import Member, Prop, WalkPoint
+from umbrant.model.staging import Cue, Member, Prop, RaiseEvent, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef, Spread
 
 KEYS = (
@@ -248,3 +248,28 @@ def test_what_is_remembered_of_a_project_changes_nothing_that_is_found(
         ):
             each = fewer.model_copy(update=update)
             assert validate(each, CATALOG, memory) == validate(each, CATALOG)
+
+
+def test_a_name_that_nothing_has_comes_with_what_can_be_done() -> None:
+    """Also where there is nothing else of its sort to be meant."""
+    made = project(
+        row("top", "sequence"),
+        row("ring", "raise_event", "top", event="horn"),
+        row("wait", "wait", "top", duration=key("patience")),
+        row("ask", "check", "top", when="courage > 1"),
+    )
+    scenario = made.scenarios[0].model_copy(
+        update={"cues": (Cue(at_s=1.0, does=RaiseEvent(raises="horn")),)}
+    )
+    said = [
+        (each.row_id or "cue", each.remedy)
+        for each in validate(made.with_scenario(scenario))
+    ]
+    event = "Add it to the list of events (events.json)."
+    declared = "Declare it on the blackboard."
+    assert sorted(said) == [
+        ("ask", declared),
+        ("cue", event),
+        ("ring", event),
+        ("wait", declared),
+    ]

@@ -118,6 +118,12 @@ def problems_of(file: str, path: tuple[int | str, ...], value: Any) -> str:
         ),
         (
             WARDEN,
+            CLOSE_IN,
+            {"reach": {"sense": "stat", "with": {}}},
+            "`with.reach`: is nothing that can stand here",
+        ),
+        (
+            WARDEN,
             ("rows", 0),
             "x",
             'row number 1 in the file: should be an object in {} (it is "x").',

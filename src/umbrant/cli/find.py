@@ -20,7 +20,7 @@ from umbrant.expecting.history import TakeSignals, stretches_of
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.problems import did_you_mean
-from umbrant.model.values import times_text
+from umbrant.model.values import count_text, times_text
 from umbrant.rolling.many_takes import default_jobs, takes_of
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.vary import (
@@ -102,9 +102,9 @@ def find(
         first = _first_trial(trials, condition, agent, for_s, out, trust)
         if first is None:
             if vary:
-                what = f"{len(trials)} takes"
+                what = count_text(len(trials), "take")
             else:
-                what = f"{seeds} seeds"
+                what = count_text(seeds, "seed")
             say(f"It holds in none of {what}.")
             raise SystemExit(NOT_FOUND)
         given, found = first

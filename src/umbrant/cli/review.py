@@ -11,6 +11,7 @@ from umbrant.catalog.validation import validate
 from umbrant.cli.options import JsonOption
 from umbrant.cli.output import print_json, refuse_cut_take, say
 from umbrant.model.folder import read_project
+from umbrant.model.values import count_text
 from umbrant.project_nodes import project_catalog
 from umbrant.review import review, review_cast
 from umbrant.review.findings import Severity
@@ -49,7 +50,7 @@ def _review_take(path: Path, *, as_json: bool) -> None:
             say(f"{each}\n    {each.finding.rule.why}")
         words = "Nothing was found."
         if found:
-            words = f"{len(found)} findings"
+            words = count_text(len(found), "finding")
         say(words)
     refuse_cut_take(take)
     errors = any(
@@ -86,7 +87,7 @@ def _review_project(project: Path, *, as_json: bool) -> None:
             say(f"{each}\n    {each.rule.why}")
         words = "Nothing was found."
         if problems or found:
-            words = f"{len(problems) + len(found)} findings"
+            words = count_text(len(problems) + len(found), "finding")
         say(words)
     code = 0
     if errors:

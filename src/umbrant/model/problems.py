@@ -8,7 +8,7 @@ from types import NoneType, UnionType
 from typing import Annotated, Any, NamedTuple, Union, get_args, get_origin
 
 from pydantic import ValidationError
-from rapidfuzz import process
+from rapidfuzz import fuzz, process
 
 from umbrant.model.names import PATTERNS_IN_WORDS
 from umbrant.model.printable import printable
@@ -16,6 +16,10 @@ from umbrant.model.values import Document, Point
 
 LONGEST = 500
 """How many characters each part of a problem may have."""
+
+DECLARE_KEY = "Declare it on the blackboard."
+DECLARE_EVENT = "Add it to the list of events (events.json)."
+"""What can be done about a name that nothing has."""
 
 
 @dataclass(frozen=True, order=True)
@@ -63,16 +67,16 @@ class ProjectError(Exception):
         self.problems = problems
 
 
-def did_you_mean(word: str, known: list[str]) -> str:
+def did_you_mean(word: str, known: list[str], otherwise: str = "") -> str:
     """`Did you mean 'last_seen'?`, or the list of what there is when nothing
-    is close; empty if there is nothing.
+    is close; empty if there is nothing. `otherwise` is what can be done
+    besides taking one of these.
     """
     close = process.extractOne(word, known, score_cutoff=60)
     if close:
         return f"Did you mean '{close[0]}'?"
-    if known:
-        return f"There are: {', '.join(known[:12])}."
-    return ""
+    there_are = f"There are: {', '.join(known[:12])}." if known else ""
+    return f"{there_are} {otherwise}".strip()
 
 
 def explained(
@@ -133,6 +137,9 @@ _NO_POINT = {
     "float_parsing",
 }
 """The faults of what is no pair of numbers at all."""
+
+LIKE = 65
+"""How like a field a name must be to be meant for it, of 100."""
 
 _Steps = tuple[int | str, ...]
 
@@ -251,7 +258,7 @@ def _of_choice(
 def _likely(choice: Sequence[object], value: object) -> object:
     """Which of some types a value was meant to be; None if it is like none."""
     if isinstance(value, dict):
-        likeness = {each: _likeness(_fields(each), value) for each in choice}
+        likeness = {each: _likeness(_needed(each), value) for each in choice}
         best = max(choice, key=lambda each: likeness[each])
         return best if likeness[best] else None
     kinds: dict[type, object] = {list: Point, str: str, int: float}
@@ -265,13 +272,25 @@ def _likely(choice: Sequence[object], value: object) -> object:
     )
 
 
-def _likeness(fields: Sequence[str], value: Mapping[str, object]) -> float:
-    """How far the names in a value are those of some fields."""
+def _likeness(needed: Sequence[str], value: Mapping[str, object]) -> float:
+    """How far the fields that are needed are named in a value, rightly or
+    nearly so.
+    """
+    names = list(map(str, value))
     found = (
-        process.extractOne(str(name), fields, score_cutoff=60)
-        for name in value
+        process.extractOne(each, names, scorer=fuzz.ratio, score_cutoff=LIKE)
+        for each in needed
     )
     return sum(each[1] for each in found if each)
+
+
+def _needed(kind: object) -> list[str]:
+    """The fields that a document cannot be without, as they stand in files."""
+    return [
+        info.alias or name
+        for name, info in getattr(kind, "model_fields", {}).items()
+        if info.is_required()
+    ]
 
 
 def _written(kind: object) -> str:
@@ -284,12 +303,8 @@ def _written(kind: object) -> str:
     }
     if kind in plain:
         return plain[kind]
-    names = [
-        info.alias or name
-        for name, info in getattr(kind, "model_fields", {}).items()
-        if info.is_required()
-    ]
-    return "{" + ", ".join(f'"{each}": …' for each in names) + "}"
+    fields = ", ".join(f'"{each}": …' for each in _needed(kind))
+    return f"{{{fields}}}"
 
 
 def _problem(file: str, data: Any, fault: _Fault, remedy: str = "") -> Problem:

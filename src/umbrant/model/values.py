@@ -148,6 +148,15 @@ def times_text(count: float) -> str:
     return f"{number_text(count)} times"
 
 
+def count_text(count: int, one: str) -> str:
+    """How many of something there are, by the word for one of it: 1 row, 3
+    rows.
+    """
+    if count == 1:
+        return f"1 {one}"
+    return f"{count} {one}s"
+
+
 def value_text(value: ParamValue | None, unit: str = "") -> str:
     """A value as it is read in a sentence: `2 s ± 0.5`, `(14.2, 6.1)`, `yes`,
     `not set`.

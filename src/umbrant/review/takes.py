@@ -8,7 +8,7 @@ from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import HISTORY
 from umbrant.model.parts import ROW
-from umbrant.model.values import KeyRef, times_text, value_text
+from umbrant.model.values import KeyRef, count_text, times_text, value_text
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
@@ -166,14 +166,8 @@ def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
             first = cut[0]
             ticks = sum(each.end - each.start + 1 for each in cut)
             reason = f"{run.words(first.cause)}{_both_held(run, first)}"
-            if ticks == 1:
-                count_words = "1 tick"
-            else:
-                count_words = f"{ticks} ticks"
-            count, since = (
-                count_words,
-                run.seconds(first.start),
-            )
+            count = count_text(ticks, "tick")
+            since = run.seconds(first.start)
             yield RuleMatch(
                 f"It was cut off at {count}, first at {since:.2f} s: {reason}.",
                 row_id,

@@ -25,7 +25,7 @@ from umbrant.catalog.language.tree import (
 from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Key
 from umbrant.model.printable import a_or_an
-from umbrant.model.problems import did_you_mean
+from umbrant.model.problems import DECLARE_KEY, did_you_mean
 from umbrant.model.values import KeyType
 
 _TEXTS = (
@@ -169,7 +169,7 @@ class _Checker:
                 where = f" of blackboard '{self.board}'"
             yield Fault(
                 f"`{tree.key}` is no key{where}.",
-                did_you_mean(tree.key, list(self.keys)),
+                did_you_mean(tree.key, list(self.keys), DECLARE_KEY),
                 tree.span,
             )
 

@@ -72,7 +72,7 @@ def _extending(
                 file,
                 "",
                 f"`extends`: there is no blackboard '{name}'.",
-                did_you_mean(name, list(boards)),
+                did_you_mean(name, list(boards), "Add a blackboard."),
             )
             return
         if name in seen:

@@ -22,8 +22,20 @@ from umbrant.model.kind_ids import (
 )
 from umbrant.model.parts import GUARD, part_name
 from umbrant.model.printable import a_or_an
-from umbrant.model.problems import Problem, did_you_mean
+from umbrant.model.problems import (
+    DECLARE_EVENT,
+    DECLARE_KEY,
+    Problem,
+    did_you_mean,
+)
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
+
+_ADDED = {
+    ParamType.EVENT: DECLARE_EVENT,
+    ParamType.BEHAVIOR: "Add a behavior.",
+    ParamType.STATE: "Add a state.",
+}
+"""What can be done about a name that nothing has."""
 
 
 @dataclass
@@ -99,7 +111,7 @@ class BehaviorCheck:
                 checked.file,
                 "",
                 message,
-                did_you_mean(behavior.blackboard, boards),
+                did_you_mean(behavior.blackboard, boards, "Add a blackboard."),
             )
         for extra in behavior.outline.tops[1:]:
             yield checked.at(
@@ -229,7 +241,9 @@ class BehaviorCheck:
         if key is None:
             message = f"`{name}` is no key of blackboard '{self._checked.behavior.blackboard}'."
             yield self._checked.at(
-                row, message, did_you_mean(name, list(self._checked.keys))
+                row,
+                message,
+                did_you_mean(name, list(self._checked.keys), DECLARE_KEY),
             )
         elif key.type not in param.keys:
             wanted = " or ".join(param.keys) or "value, not a key"
@@ -285,7 +299,7 @@ class BehaviorCheck:
             yield self._checked.at(
                 row,
                 f"`{param.label}` cannot be '{name}'.",
-                did_you_mean(name, sorted(known)),
+                did_you_mean(name, sorted(known), _ADDED.get(param.type, "")),
             )
 
     def _takes(self, row: Row, event: str) -> bool:

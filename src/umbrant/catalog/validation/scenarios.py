@@ -8,7 +8,12 @@ from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
-from umbrant.model.problems import Problem, did_you_mean
+from umbrant.model.problems import (
+    DECLARE_EVENT,
+    DECLARE_KEY,
+    Problem,
+    did_you_mean,
+)
 from umbrant.model.staging import (
     Cue,
     DropProp,
@@ -35,7 +40,7 @@ def scenario_problems(
             file,
             "",
             f"there is no stage '{scenario.stage}'.",
-            did_you_mean(scenario.stage, stages),
+            did_you_mean(scenario.stage, stages, "Add a stage."),
         )
     seen: set[str] = set()
     for member in scenario.players:
@@ -70,7 +75,10 @@ def _member(project: Project, file: str, member: Member) -> Iterator[Problem]:
     if member.behavior not in behaviors:
         message = f"'{member.name}' has the behavior '{member.behavior}', which is not there."
         yield Problem(
-            file, "", message, did_you_mean(member.behavior, list(behaviors))
+            file,
+            "",
+            message,
+            did_you_mean(member.behavior, list(behaviors), "Add a behavior."),
         )
         return
     keys = project.keys_of(behaviors[member.behavior])
@@ -83,7 +91,9 @@ def _starting_key(
 ) -> Iterator[Problem]:
     if name not in keys:
         message = f"'{member}' starts with the key `{name}`, which its blackboard does not have."
-        yield Problem(file, "", message, did_you_mean(name, list(keys)))
+        yield Problem(
+            file, "", message, did_you_mean(name, list(keys), DECLARE_KEY)
+        )
     elif keys[name].formula:
         yield Problem(
             file,
@@ -171,7 +181,7 @@ class _Cue:
         if event not in known:
             yield self._at(
                 f"`{event}` is not in the list of events.",
-                did_you_mean(event, known),
+                did_you_mean(event, known, DECLARE_EVENT),
             )
 
     def _key(self, action: SetKey) -> Iterator[Problem]:
@@ -190,7 +200,7 @@ class _Cue:
         if action.sets not in keys:
             yield self._at(
                 f"there is no key `{action.sets}` to set.",
-                did_you_mean(action.sets, list(keys)),
+                did_you_mean(action.sets, list(keys), DECLARE_KEY),
             )
         elif action.value is not None and not value_fits(
             keys[action.sets], action.value
@@ -205,7 +215,10 @@ class _Cue:
             stats = list(member.body.stats)
             if action.changes not in stats:
                 message = f"the body of '{member.name}' has no number `{action.changes}`."
-                yield self._at(message, did_you_mean(action.changes, stats))
+                yield self._at(
+                    message,
+                    did_you_mean(action.changes, stats, "Give its body one."),
+                )
 
     def _held(self, action: HoldResult) -> Iterator[Problem]:
         yield from self._in_cast(action.of)

@@ -18,7 +18,7 @@ from umbrant.model.kind_ids import (
 )
 from umbrant.model.parts import GUARD
 from umbrant.model.printable import a_or_an
-from umbrant.model.problems import Problem, did_you_mean
+from umbrant.model.problems import DECLARE_KEY, Problem, did_you_mean
 from umbrant.model.values import KeyRef
 
 _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
@@ -200,7 +200,7 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
             yield checked.at(
                 row,
                 f"binds `{key_name}`, which '{name}' does not have.",
-                did_you_mean(key_name, list(keys)),
+                did_you_mean(key_name, list(keys), DECLARE_KEY),
             )
         elif isinstance(value, KeyRef):
             outer = checked.keys.get(value.key)
@@ -208,7 +208,7 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
                 yield checked.at(
                     row,
                     f"`{value.key}` is no key here.",
-                    did_you_mean(value.key, list(checked.keys)),
+                    did_you_mean(value.key, list(checked.keys), DECLARE_KEY),
                 )
             elif outer.type is not key.type:
                 inside, outside = a_or_an(key.type), a_or_an(outer.type)

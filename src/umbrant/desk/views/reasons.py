@@ -28,6 +28,7 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.values import count_text
 from umbrant.nearest.search import NOTHING_HELPS
 from umbrant.nearest.trials import ran
 from umbrant.nearest.worker import NearestQuestion
@@ -106,10 +107,7 @@ class ReasonsView(QTextBrowser):
         if self._step >= 0:
             return f"step {self._step + 1} of {len(self._steps)}"
         if self.question is Question.THIS_TICK:
-            count = len(self._steps)
-            if count == 1:
-                return "1 step"
-            return f"{count} steps"
+            return count_text(len(self._steps), "step")
         if self.question is Question.PARTING and self._parting() is not None:
             return ""
         words = self.answer.question.split()

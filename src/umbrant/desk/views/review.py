@@ -36,6 +36,7 @@ from umbrant.model.folder import NODES
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
 from umbrant.model.problems import Problem
+from umbrant.model.values import count_text
 from umbrant.review.findings import Finding, Rule, Severity, Subject
 
 REASONS = (
@@ -374,6 +375,4 @@ def dismissed(project: Project, finding: Finding, reason: str) -> Project:
 def _count(found: list[Finding]) -> str:
     if not found:
         return "nothing was found"
-    if len(found) == 1:
-        return "1 finding"
-    return f"{len(found)} findings"
+    return count_text(len(found), "finding")

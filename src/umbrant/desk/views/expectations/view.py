@@ -48,6 +48,7 @@ from umbrant.expecting.files import (
     with_field,
     write_expectation,
 )
+from umbrant.model.values import count_text
 from umbrant.take.reader import Take
 
 HINT = "Enter writes down what must be so in every take: always, never, by a time, how often …"
@@ -176,10 +177,7 @@ class ExpectationsView(SentenceList):
         broken = sum(
             state is ExpectationState.BROKEN for state in self.model_.states
         )
-        if count == 1:
-            what = "1 expectation"
-        else:
-            what = f"{count} expectations"
+        what = count_text(count, "expectation")
         return f"{what} · {broken} broken in this take · Enter adds"
 
     def close_worker(self) -> None:

@@ -47,6 +47,7 @@ from umbrant.desk.widgets.painted import (
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
 from umbrant.model.kind_ids import FINAL, MACHINE, STATES
+from umbrant.model.values import count_text
 from umbrant.reasons.decision_changes import leading_rows
 from umbrant.take.record import RowState
 
@@ -178,7 +179,7 @@ class MapView(PaintedView):
             if self._state(box.row_id) is RowState.RUNNING:
                 words.append("running")
             if box.folded:
-                words.append(f"{box.folded} rows folded away")
+                words.append(f"{count_text(box.folded, 'row')} folded away")
             is_chosen = box.row_id == self.desk.row_id
             found.append(
                 AccessiblePart(

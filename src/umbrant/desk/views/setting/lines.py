@@ -40,7 +40,7 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.paths import Path, put
 from umbrant.model.staging import Blocks, Stage
-from umbrant.model.values import KeyType
+from umbrant.model.values import KeyType, count_text
 
 METRES = Quantity("m", 0, None, 0.1)
 MOST_USERS = 4
@@ -499,8 +499,6 @@ _KEPT_USES: dict[str, tuple[Behavior, Catalog, list[KeyReferences]]] = {}
 
 
 def _rows(count: int) -> str:
-    if count == 1:
-        return "1 row"
     if count:
-        return f"{count} rows"
+        return count_text(count, "row")
     return "none"

@@ -32,6 +32,7 @@ from umbrant.desk.widgets.painted import (
     PaintedTable,
 )
 from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.values import count_text
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.study import RunTally
 from umbrant.studying.vary import VaryError, read_vary
@@ -238,7 +239,8 @@ class StudyView(PaintedTable):
             if study.left_s is not None:
                 left = f" · {study.left_s:.0f} s to go"
             return f"{counted} of {study.takes} takes{left} · Study… stops it{varied}"
-        return f"{counted} takes · Enter opens one · {study.scenario}{varied}"
+        takes = count_text(counted, "take")
+        return f"{takes} · Enter opens one · {study.scenario}{varied}"
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""

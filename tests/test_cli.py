@@ -133,7 +133,7 @@ def test_a_take_is_reviewed_as_the_window_does(
 def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
     assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"
-    for row in ("1.1", "esc"):
+    for row in ("1.1", "esc", "escort the visitor"):
         out = umbrant(
             "why", take, "--agent", "odo", "--at", "5", "--not", row
         )[1]
@@ -239,6 +239,15 @@ def test_asking_about_what_is_not_there_is_a_mistake(
         (["--agent", "oddo", "--at", "1"], "Did you mean 'odo'?"),
         (["--agent", "odo", "--at", "99"], "the take ends at 12.00 s"),
         (["--agent", "odo", "--at", "1", "--not", "7.7"], "has no row '7.7'"),
+        (
+            ["--agent", "odo", "--at", "1", "--not", "escrot the visitor"],
+            "Did you mean 'Escort the visitor'?",
+        ),
+        (
+            ["--agent", "brine", "--at", "1", "--not", "Ring"],
+            "Brine has several rows 'Ring': 1.1.2.2.1, 1.2.2.1.2. Give the "
+            "number of one.",
+        ),
     ):
         code, _, err = umbrant("why", take, *args)
         assert code == 1

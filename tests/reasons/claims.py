@@ -42,6 +42,32 @@ def _entered(explainer: Explainer, claim: Claim) -> bool:
     return any(span.start == claim.tick for span in _spans(explainer, claim))
 
 
+def _fired(explainer: Explainer, claim: Claim) -> bool:
+    """It fired then; where it is said since when its state had been active,
+    the state was entered then and not again before it fired.
+    """
+    if "since" not in claim.facts:
+        return _entered(explainer, claim)
+    source = explainer.outline.parent[claim.row_id]
+    assert source is not None
+    steps = [
+        span.start_step
+        for span in _spans(explainer, claim)
+        if span.start == claim.tick
+    ]
+    entered = [
+        (span.start, span.start_step)
+        for span in explainer.take.agents[explainer.member.name]
+        .row(source)
+        .spans
+    ]
+    return any(
+        max(each for each in entered if each < (claim.tick, step))[0]
+        == claim.facts["since"]
+        for step in steps
+    )
+
+
 def _ended(explainer: Explainer, claim: Claim) -> bool:
     """It ended then and so, and no later end came before the moment that the
     answer speaks of: the end of a tick, or a step within it.
@@ -213,7 +239,7 @@ CHECKERS: dict[ClaimKind, Checker] = {
     ClaimKind.CONDITION: _condition,
     ClaimKind.LAST_YES: _last_yes,
     ClaimKind.WROTE: _wrote,
-    ClaimKind.FIRED: _entered,
+    ClaimKind.FIRED: _fired,
     ClaimKind.RECEIVED: _received,
     ClaimKind.LEFT_TO_DO: _left_to_do,
     ClaimKind.SCORED: _scored,

@@ -17,6 +17,7 @@ from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
 from umbrant.reasons.machine_report import entered_by
 from umbrant.reasons.now import now_value
+from umbrant.reasons.sentences import ClaimKind
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
 
@@ -901,7 +902,11 @@ def test_where_all_comes_to_an_end_the_answer_begins_with_what_led_to_it() -> (
         seconds=0.8,
     )
     for made, begins in (
-        (in_order, "a was at Dark, since 0.30 s, because First was done."),
+        (
+            in_order,
+            "a was at Dark, which failed at this tick: the time is 0.3 s, not "
+            "above 9 s.",
+        ),
         (side_by_side, "a was at Short, which succeeded at this tick."),
     ):
         explained = explainer(made)
@@ -910,6 +915,94 @@ def test_where_all_comes_to_an_end_the_answer_begins_with_what_led_to_it() -> (
         headline = explained.why(ends).headline
         assert headline is not None
         assert headline.text.startswith(begins)
+
+
+def test_what_fails_and_begins_anew_says_so_and_why() -> None:
+    """Its child that was refused is the cause, though another one ended last;
+    and what it does now it does since it began anew.
+    """
+    made = project(
+        row("top", "selector", name="Day"),
+        row("r1", "sequence", "top", name="Round"),
+        row("r11", "last", "r1", name="Walk", ticks=3),
+        row("r12", "count", "r1", name="One more", key=key("n"), amount=1.0),
+        row("r13", "last", "r1", name="Rest", ticks=2, guard="n > 2"),
+        keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
+        seconds=2.0,
+    )
+    explains = explainer(made)
+    refused = "Rest was refused: n {} 1, not above 2; n became 1 {} by 1.1.2"
+    ends = explains.why(3)
+    assert ends.headline is not None
+    assert ends.headline.text == (
+        "a was at Round, which failed at this tick: "
+        f"{refused.format('is', 'at this tick')}."
+    )
+    assert [line.text for line in ends.lines][:2] == [
+        "Day tries its children in order. It failed at this tick: none of its "
+        "children could be done.",
+        f"Round failed at this tick: {refused.format('is', 'at this tick')}.",
+    ]
+    again = explains.why(6).headline
+    assert again is not None
+    assert again.text == (
+        "a is at Walk, since 0.40 s, because Round began anew after it had "
+        f"failed: {refused.format('was', '0.30 s ago')}."
+    )
+    assert {each.kind for each in again.claims} >= {
+        ClaimKind.RUNS,
+        ClaimKind.ENDED,
+        ClaimKind.REFUSED,
+    }
+
+
+def test_what_leads_all_the_time_is_done_since_it_began_anew() -> None:
+    made = project(
+        row("top", "selector", name="Day"),
+        row("r0", "last", "top", name="Never", guard="n > 9"),
+        row("r1", "sequence", "top", name="Round"),
+        row("r11", "last", "r1", name="Walk", ticks=3),
+        row("r12", "count", "r1", name="One more", key=key("n"), amount=1.0),
+        row("r13", "last", "r1", name="Rest", ticks=2, guard="n > 1"),
+        keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
+        seconds=2.0,
+    )
+    explains = explainer(made)
+    for tick, says in (
+        (2, "a is at Walk, in Round, since 0.00 s."),
+        (
+            6,
+            "a is at Walk, in Round, since 0.40 s again, after Round failed: "
+            "Rest was refused: n was 1, not above 1; n became 1 0.30 s ago by "
+            "1.2.2; Round has led since 0.00 s.",
+        ),
+        (
+            12,
+            "a is at Walk, in Round, since 1.00 s again, after Round was "
+            "done; Round has led since 0.00 s.",
+        ),
+    ):
+        headline = explains.why(tick).headline
+        assert headline is not None
+        assert headline.text == says
+        assert ClaimKind.RUNS in {each.kind for each in headline.claims}
+
+
+def test_a_state_that_is_entered_again_says_by_what() -> None:
+    made = project(
+        row("mm", "machine", name="Mood"),
+        row("aa", "state", "mm", name="Calm"),
+        row("ll", "last", "aa", name="Hum", ticks=20),
+        row("tt", "after", "aa", name="Anew", time=0.3, to="aa"),
+        row("bb", "state", "mm", name="Never"),
+        seconds=1.0,
+    )
+    headline = explainer(made).why(5).headline
+    assert headline is not None
+    assert headline.text == (
+        "a is at Hum, in Calm, since 0.30 s again, because Anew fired after "
+        "0.30 s."
+    )
 
 
 def test_a_copy_is_followed_to_who_wrote_what_was_copied() -> None:

@@ -26,11 +26,19 @@ def explainer_at(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
 
 
 def row_called(explainer: Explainer, text: str) -> str:
-    """The id of a row, given its number or its id. Raises InputError."""
-    row_id = explainer.outline.find(text)
-    if row_id is None:
-        known = list(explainer.outline.number.values())
+    """The id of a row, given its number, its id, or the name that it alone
+    has. Raises InputError.
+    """
+    found = explainer.behavior.rows_called(text)
+    if len(found) == 1:
+        return found[0]
+    names = explainer.names
+    if found:
+        numbers = ", ".join(names.numbers[each] for each in found)
         raise InputError(
-            f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}"
+            f"{explainer.title} has several rows '{text}': {numbers}. Give the number of one."
         )
-    return row_id
+    known = [*dict.fromkeys(names.titles.values()), *names.numbers.values()]
+    raise InputError(
+        f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}"
+    )

@@ -27,7 +27,9 @@ def why(
     instead: Annotated[
         str | None,
         typer.Option(
-            "--not", metavar="ROW", help="why not this row, 1.2 or its id"
+            "--not",
+            metavar="ROW",
+            help="why not this row: its number as 1.2, its name, or its id",
         ),
     ] = None,
     nearest: Annotated[

@@ -268,24 +268,14 @@ class TakeSignals:
             raise LanguageError(
                 f"{self.agent} is a puppet: it has no rows", tree.span
             )
-        row_id = behavior.outline.find(wanted)
-        named = [
-            each.id
-            for each in behavior.rows
-            if each.name.lower() == wanted.lower()
-        ]
-        row_id = (
-            row_id
-            or next(iter(named), None)
-            or (wanted if wanted in behavior.by_id else None)
-        )
-        if row_id is None:
+        found = behavior.rows_called(wanted)
+        if not found:
             known = [each.name for each in behavior.rows if each.name]
             nearest = did_you_mean(wanted, known)
             raise LanguageError(
                 f"{self.agent} has no row '{wanted}'. {nearest}", tree.span
             )
-        return self.record.row(row_id)
+        return self.record.row(found[0])
 
     def place(self, tree: ConditionTree) -> Numbers:
         """Where one of the cast, a prop or a place is at each tick, as (ticks,

@@ -174,6 +174,19 @@ class Behavior(ProjectFile):
         """The row with this id; KeyError if there is none."""
         return self.by_id[row_id]
 
+    def rows_called(self, text: str) -> list[str]:
+        """The ids of the rows that a text names: the one with this number or
+        id, or else all with this name, in capitals or not.
+        """
+        found = self.outline.find(text)
+        if found is not None:
+            return [found]
+        return [
+            row.id
+            for row in self.rows
+            if row.name.casefold() == text.casefold()
+        ]
+
     def innermost(self, row_id: str, kind: str) -> str | None:
         """The id of the innermost row of a kind around a row, itself included;
         None if there is none, or no such row.

@@ -17,6 +17,9 @@ from umbrant.model.values import Document, Point
 LONGEST = 500
 """How many characters each part of a problem may have."""
 
+MOST_NAMED = 12
+"""How many names are listed where none is like the one that was given."""
+
 DECLARE_KEY = "Declare it on the blackboard."
 DECLARE_EVENT = "Add it to the list of events (events.json)."
 """What can be done about a name that nothing has."""
@@ -72,10 +75,15 @@ def did_you_mean(word: str, known: list[str], otherwise: str = "") -> str:
     is close; empty if there is nothing. `otherwise` is what can be done
     besides taking one of these.
     """
-    close = process.extractOne(word, known, score_cutoff=60)
+    close = process.extractOne(
+        word, known, processor=str.casefold, score_cutoff=60
+    )
     if close:
         return f"Did you mean '{close[0]}'?"
-    there_are = f"There are: {', '.join(known[:12])}." if known else ""
+    more = ", …" if len(known) > MOST_NAMED else ""
+    there_are = ""
+    if known:
+        there_are = f"There are: {', '.join(known[:MOST_NAMED])}{more}."
     return f"{there_are} {otherwise}".strip()
 
 

@@ -91,6 +91,10 @@ class ChangeReport(RowReport):
         if span.cause is not None and span.cause.kind == "taken_over":
             yield from self._what_opened(lead, held)
             return
+        anew = self._failed_around(before, span, lead)
+        if anew is not None:
+            yield from self._began_anew(*anew, lead, now)
+            return
         yield self.names.bit(before.row_id)
         outcome = (span.outcome or Outcome.STOPPED).value
         yield claim(
@@ -110,6 +114,43 @@ class ChangeReport(RowReport):
         # not by that end alone.
         if held and self._comes_first(lead.row_id, before.row_id):
             yield from [", and ", *held]
+
+    def _failed_around(
+        self, before: LeadingSpan, span: Span, lead: LeadingSpan
+    ) -> tuple[str, Span] | None:
+        """The row that holds both the row that led before and the one that
+        leads now, and how it ended in between, if it failed though the one
+        before succeeded.
+        """
+        around = self.outline.parent[lead.row_id]
+        if (
+            around is None
+            or around != self.outline.parent[before.row_id]
+            or span.outcome is not Outcome.SUCCESS
+        ):
+            return None
+        ended = self.record.row(around).last_ended((lead.start, lead.step))
+        if ended is None or ended.outcome is not Outcome.FAILURE:
+            return None
+        if (ended.end, ended.end_step) < (span.end, span.end_step):
+            return None
+        return around, ended
+
+    def _began_anew(
+        self, row_id: str, ended: Span, lead: LeadingSpan, now: int
+    ) -> Bits:
+        """That a row began anew after it had failed, and why it had."""
+        yield self.names.bit(row_id)
+        yield " began anew after it had failed"
+        yield claim(
+            ClaimKind.ENDED,
+            row_id,
+            ended.end or 0,
+            outcome=Outcome.FAILURE.value,
+            now=lead.start,
+            step=lead.step,
+        )
+        yield from self.why_ended(row_id, ended, now)
 
     def _check_that_ended(
         self, row_id: str, span: Span, now: int, *, said: bool = True

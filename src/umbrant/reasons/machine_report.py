@@ -313,19 +313,39 @@ def entered_by_bits(
     fired, as seen from `now`.
     """
     yield subject.names.bit(row_id)
-    yield claim(ClaimKind.FIRED, row_id, tick)
     row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
     if row.kind == AFTER and source is not None:
-        left = subject.record.row(source).last_span(tick)
         yield " fired"
-        if left is not None:
-            yield f" after {seconds_text(subject.header.seconds(tick - left.start))}"
-    elif row.kind == ON_DONE and source is not None:
+        left = _span_before(subject, source, row_id, tick)
+        if left is None:
+            yield claim(ClaimKind.FIRED, row_id, tick)
+            return
+        yield f" after {seconds_text(subject.header.seconds(tick - left.start))}"
+        yield claim(ClaimKind.FIRED, row_id, tick, since=left.start)
+        return
+    yield claim(ClaimKind.FIRED, row_id, tick)
+    if row.kind == ON_DONE and source is not None:
         yield " fired: "
         yield subject.names.bit(source)
         yield " was done"
     else:
         yield from _because_fired(subject, row_id, tick, now)
+
+
+def _span_before(
+    subject: AgentContext, source: str, transition: str, tick: int
+) -> Span | None:
+    """The span of a state that one of its transitions found as it fired."""
+    fired = subject.record.row(transition).last_span(tick)
+    # The state may have been entered again within the tick, by this very
+    # transition.
+    found = [
+        span
+        for span in subject.record.row(source).spans
+        if fired is not None
+        and (span.start, span.start_step) < (fired.start, fired.start_step)
+    ]
+    return found[-1] if found else None
 
 
 def _because_fired(

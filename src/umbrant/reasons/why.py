@@ -9,9 +9,14 @@ from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.decision_changes import lead_at
+from umbrant.reasons.decision_changes import LeadingSpan, lead_at
 from umbrant.reasons.gate_report import gauge_text
-from umbrant.reasons.machine_report import entered_bits, waiting_lines
+from umbrant.reasons.machine_report import (
+    entered_bits,
+    entered_by,
+    entered_by_bits,
+    waiting_lines,
+)
 from umbrant.reasons.not_running import NotRunningReport
 from umbrant.reasons.row_report import Bits
 from umbrant.reasons.sentences import (
@@ -28,7 +33,10 @@ from umbrant.reasons.sentences import (
     parted,
 )
 from umbrant.reasons.tick_steps import TickReport
-from umbrant.take.record import Outcome, RowState
+from umbrant.take.record import Outcome, RowState, Span
+
+ENDED_STATES = RowState.SUCCESS, RowState.FAILURE, RowState.STOPPED
+"""What a row can have become at a tick at which it ended."""
 
 
 class Explainer(NotRunningReport):
@@ -97,24 +105,84 @@ class Explainer(NotRunningReport):
         if self.leading:
             lead = lead_at(self.leading[0], tick)
         leaf = path[-1]
-        state = self.state_of(leaf, tick)
         # What led may have ended within the tick, and then nobody is at it any
         # more.
         if lead is None or lead.row_id not in path:
             return self._ended_in_one_sentence(path, tick)
+        span = self.record.row(lead.row_id).last_span(tick)
+        if span is not None and span.end == tick and not lead.restarts:
+            return self._ended_in_one_sentence(path, tick)
         does = " was at "
-        if state is RowState.RUNNING:
+        if self.state_of(leaf, tick) is RowState.RUNNING:
             does = " is at "
         bits: list[Bit] = [self.at_start, does, self.names.bit(leaf)]
         if lead.row_id != leaf:
             bits += [", in ", self.names.bit(lead.row_id)]
-        bits.append(f", since {self.header.seconds(lead.start):.2f} s")
-        why = list(self.why_changed(lead, tick))
-        bits += [", because ", *why] if why else []
-        if lead.restarts:
-            bits.append("; it begins and ends anew at every tick since then")
+        bits += self._since(lead, span, tick)
         runs, claims = parted((*bits, "."))
         return AnswerLine("", "", runs, claims=claims)
+
+    def _since(
+        self, lead: LeadingSpan, span: Span | None, tick: int
+    ) -> Iterator[Bit]:
+        """Since when a row that leads does what it does now, which is its
+        span, and why.
+        """
+        since = lead.start
+        if span is not None and not lead.restarts:
+            since = span.start
+            if span.end is None or span.end > tick:
+                yield claim(ClaimKind.RUNS, lead.row_id, tick, since=since)
+        yield f", since {self.header.seconds(since):.2f} s"
+        if span is not None and since > lead.start:
+            # It leads all the time, but ended meanwhile and was entered again:
+            # that is what it owes its present turn to.
+            if self.is_state(lead.row_id):
+                yield from self._entered_again(lead.row_id, since, tick)
+                return
+            yield from self._again(lead.row_id, span, tick)
+            yield "; "
+            yield self.names.bit(lead.row_id)
+            yield f" has led since {self.header.seconds(lead.start):.2f} s"
+        why = list(self.why_changed(lead, tick))
+        yield from [", because ", *why] if why else []
+        if lead.restarts:
+            yield "; it begins and ends anew at every tick since then"
+
+    def _entered_again(
+        self, state: str, since: int, tick: int
+    ) -> Iterator[Bit]:
+        """The transition by which a state was left and entered again."""
+        by = entered_by(self, state, since)
+        if by is not None:
+            yield " again, because "
+            yield from entered_by_bits(self, by, since, tick)
+
+    def _again(self, row_id: str, span: Span, tick: int) -> Iterator[Bit]:
+        """That a row was entered again after it had ended, and how it had."""
+        before = self.record.row(row_id).last_ended(
+            (span.start, span.start_step)
+        )
+        if before is None or before.end is None:
+            return
+        outcome = before.outcome or Outcome.STOPPED
+        words = {
+            Outcome.SUCCESS: " was done",
+            Outcome.FAILURE: " failed",
+            Outcome.STOPPED: " was stopped",
+        }
+        yield " again, after "
+        yield self.names.bit(row_id)
+        yield claim(
+            ClaimKind.ENDED,
+            row_id,
+            before.end,
+            outcome=outcome.value,
+            now=span.start,
+            step=span.start_step,
+        )
+        yield words[outcome]
+        yield from self.why_ended(row_id, before, tick)
 
     def _ended_in_one_sentence(
         self, path: tuple[str, ...], tick: int
@@ -125,9 +193,34 @@ class Explainer(NotRunningReport):
         """
         if self.state_of(path[-1], tick) is RowState.RUNNING:
             return None
+        row_id = self._ended_innermost(path[-1], tick)
+        if row_id is None:
+            return None
+        if self.state_of(row_id, tick) is not RowState.FAILURE:
+            # A row around it that failed did so for something else, such as a
+            # child that was refused.
+            failed = [
+                each
+                for each in path
+                if self.state_of(each, tick) is RowState.FAILURE
+            ]
+            row_id = (failed or [row_id])[-1]
+        bits: list[Bit] = [
+            self.at_start,
+            " was at ",
+            self.names.bit(row_id),
+            ", which",
+        ]
+        runs, claims = parted((*bits, *self.ended(row_id, tick)))
+        return AnswerLine("", "", runs, claims=claims)
+
+    def _ended_innermost(self, within: str, tick: int) -> str | None:
+        """The row in another one, or that itself, that ended last at a tick
+        and has no rows in it that did; None where none ended.
+        """
         ended = {
             row_id: span
-            for row_id in self.outline.within(path[-1])
+            for row_id in self.outline.within(within)
             if (span := self.record.row(row_id).last_span(tick)) is not None
             and span.end == tick
         }
@@ -142,17 +235,7 @@ class Explainer(NotRunningReport):
                 if inner != row_id
             )
         ]
-        if not innermost:
-            return None
-        row_id = max(innermost)[2]
-        bits: list[Bit] = [
-            self.at_start,
-            " was at ",
-            self.names.bit(row_id),
-            ", which",
-        ]
-        runs, claims = parted((*bits, *self.ended(row_id, tick)))
-        return AnswerLine("", "", runs, claims=claims)
+        return max(innermost)[2] if innermost else None
 
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and
@@ -289,8 +372,14 @@ class Explainer(NotRunningReport):
         if kind:
             summary = f" {kind.summary}."
         yield summary
+        if self.state_of(row_id, tick) in ENDED_STATES:
+            yield " It"
+            yield from self.ended(row_id, tick)
 
     def _entered(self, row_id: str, tick: int) -> Bits:
+        if self.state_of(row_id, tick) in ENDED_STATES:
+            yield from self.ended(row_id, tick)
+            return
         span = self.record.row(row_id).span_at(tick)
         start = span.start if span else tick
         held = list(self.guard_held(row_id, start, tick))

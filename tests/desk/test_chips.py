@@ -65,6 +65,7 @@ def chip(of: Row, param: str, editor: ChipEditor | None = None) -> Chip:
     )
 
 
+BOTH = row("both", "parallel", failures=1.0)
 WAIT = row("r1", "wait", "top", duration=Spread(mean=2, half_width=0.5))
 MOVE = row("r1", "move_to", "top", target=key("spot"), reach=1.0)
 GUARDED = row(
@@ -97,6 +98,11 @@ def test_what_is_typed_into_a_duration(typed: str, expected: object) -> None:
 def test_what_is_no_number_is_refused_with_an_example(typed: str) -> None:
     with pytest.raises(ChipError, match=r"write 2 or 2 ± 0\.5"):
         typed_value(chip(WAIT, "duration"), typed)
+
+
+def test_what_is_counted_is_an_integer() -> None:
+    for typed, expected in (("2.6", 3.0), ("0.2", 0.0), ("4", 4.0)):
+        assert typed_value(chip(BOTH, "failures"), typed) == expected
 
 
 def test_a_spread_is_refused_where_one_number_is_wanted() -> None:

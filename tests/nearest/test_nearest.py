@@ -350,3 +350,25 @@ def test_the_demos_own_case(tmp_path: Path) -> None:
     found = nearest(take, "esc", 183, "odo")
     assert found[0].short == "8 m → 11 m in 1.1’s guard"
     assert found[0].seconds == 9.15
+
+
+def test_what_is_counted_is_changed_by_integers(tmp_path: Path) -> None:
+    """Nobody repeats half a time, and no half a child fails."""
+    made = project(
+        row("top", "selector", name="Day"),
+        row("both", "parallel", "top", name="Both", failures=1.0),
+        row("long", "wait", "both", name="Long", duration=5.0),
+        row("ask", "check", "both", name="Ask", when="near > 9"),
+        row("rest", "wait", "top", name="Rest", duration=9.0),
+        keys=(NEAR,),
+        seconds=1.0,
+    )
+    take, tick = take_of(made, tmp_path), 5
+    found = nearest(take, "both", tick)
+    said = [each.short for each in found]
+    assert "1 → all in 1.1’s failures" in said
+    for each in found:
+        check(take, each, "both", tick, tmp_path)
+        for number in each.numbers:
+            if number.title.endswith("failures"):
+                assert number.value == round(number.value)

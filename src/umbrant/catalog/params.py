@@ -45,6 +45,8 @@ class Quantity:
     high: float | None = None
     step: float = 1.0
     spread: bool = False
+    is_count: bool = False
+    """Whether it counts something: the engine takes the nearest integer."""
     zero: str = ""
     """What 0 is called, where it stands for something else: 'all'."""
     ring: str = ""
@@ -78,7 +80,7 @@ Range = Annotated[float, Quantity("m", low=0, step=0.1, ring="me")]
 Seconds = Annotated[float, Quantity("s", low=0, step=0.1)]
 SpreadSeconds = Annotated[float, Quantity("s", low=0, step=0.1, spread=True)]
 Share = Annotated[float, Quantity("", low=0, high=1, step=0.01)]
-Times = Annotated[float, Quantity("times", low=1)]
+Times = Annotated[float, Quantity("times", low=1, is_count=True)]
 Number = Annotated[float, Quantity("", step=0.1)]
 Live = Callable[[], T]
 """A parameter that is asked for its value each time it is needed: it may be
@@ -90,8 +92,8 @@ value.
 """
 
 Amount = Annotated[float, Quantity("", low=0, step=0.1)]
-Count = Annotated[float, Quantity("", low=0)]
-CountOrAll = Annotated[float, Quantity("", low=0, zero="all")]
+Count = Annotated[float, Quantity("", low=0, is_count=True)]
+CountOrAll = Annotated[float, Quantity("", low=0, is_count=True, zero="all")]
 Degrees = Annotated[float, Quantity("°", low=0, high=360)]
 StateName = Annotated[str, HoldsType(ParamType.STATE)]
 EventName = Annotated[str, HoldsType(ParamType.EVENT)]

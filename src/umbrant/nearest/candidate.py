@@ -6,6 +6,8 @@ from umbrant.nearest.places import Arrangement, CueTime, NumberPlace
 
 CUE_SHIFTS_S = (-1.0, 1.0, -5.0, 5.0)
 """By how much a cue's time is shifted."""
+COUNT_STEPS = (-1.0, 1.0, -2.0, 2.0, 5.0)
+"""By how much what is counted is changed."""
 FACTORS = (0.8, 1.25, 0.5, 2.0)
 """What a number is multiplied with where nothing says what it would have to
 be.
@@ -26,6 +28,21 @@ class NumberCandidate:
     low: float | None = None
     high: float | None = None
     guess: float | None = None
+    is_count: bool = False
+    """Whether only integers make sense."""
+    zero: str = ""
+    """What 0 is called, where it stands for something else."""
+
+    def step(self, other: float) -> float:
+        """The last digit that is printed of numbers of the size of this one
+        and another value of it.
+        """
+        size = max(abs(self.was), abs(other))
+        if self.is_count or size >= 100.0:
+            return 1.0
+        if size <= 1.0:
+            return 0.01
+        return 0.1
 
     def tries(self) -> list[float]:
         """Values to try where nothing says what it would have to be, on the
@@ -33,6 +50,8 @@ class NumberCandidate:
         """
         if isinstance(self.place, CueTime):
             return [round(self.was + each, 2) for each in CUE_SHIFTS_S]
+        if self.is_count:
+            return [self.was + each for each in COUNT_STEPS]
         if self.was:
             found = [self.was * each for each in FACTORS]
         else:

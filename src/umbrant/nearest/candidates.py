@@ -212,6 +212,8 @@ class ChangeCandidates(ConditionCandidates):
             quantity.low,
             quantity.high,
             guess,
+            quantity.is_count,
+            quantity.zero,
         )
 
     def _winning_weight(self, row_id: str, param: str) -> float | None:

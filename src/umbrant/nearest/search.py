@@ -52,18 +52,22 @@ class ChangedNumber(Document):
     """How much less of a change does not help any more."""
     title: str
     unit: str = ""
+    zero: str = ""
+    """What 0 is called, where it stands for something else."""
 
     @property
     def says(self) -> str:
         """The change in words: `8 m → 8.1 m in 1.1’s guard`."""
-        unit = ""
-        if self.unit:
-            unit = f" {self.unit}"
         where = "for"
         if isinstance(self.place, ConditionNumber | ParamNumber):
             where = "in"
-        was, value = number_text(self.was), number_text(self.value)
-        return f"{was}{unit} → {value}{unit} {where} {self.title}"
+        was, value = self._said(self.was), self._said(self.value)
+        return f"{was} → {value} {where} {self.title}"
+
+    def _said(self, number: float) -> str:
+        if self.zero and not number:
+            return self.zero
+        return f"{number_text(number)} {self.unit}".rstrip()
 
     def put(self, project: Project) -> Project:
         """The project with the change."""
@@ -291,7 +295,7 @@ class NearestSearch:
         """Go outwards from a first guess until a value helps, then back to the
         nearest that does.
         """
-        was, step = candidate.was, _step_of(candidate.was, first)
+        was, step = candidate.was, candidate.step(first)
         sign = 1.0 if first > was else -1.0
         # Rounded outwards, for what is rounded towards the number as it was
         # may not be enough.
@@ -328,7 +332,7 @@ class NearestSearch:
         they are one step apart.
         """
         was = candidate.was
-        step, sign = _step_of(was, helped), 1.0
+        step, sign = candidate.step(helped), 1.0
         if helped <= was:
             sign = -1.0
         while True:
@@ -440,7 +444,7 @@ def _at_guess(candidate: NumberCandidate) -> list[ChangedNumber]:
     """
     if candidate.guess is None:
         return []
-    step = _step_of(candidate.was, candidate.guess)
+    step = candidate.step(candidate.guess)
     if candidate.guess > candidate.was:
         sign = 1.0
     else:
@@ -464,6 +468,7 @@ def _changed(
         step=step,
         title=candidate.title,
         unit=candidate.unit,
+        zero=candidate.zero,
     )
 
 
@@ -474,16 +479,6 @@ def _is_unknown(candidate: Candidate) -> bool:
 def _is_within(candidate: NumberCandidate, value: float) -> bool:
     low, high = candidate.low, candidate.high
     return (low is None or value >= low) and (high is None or value <= high)
-
-
-def _step_of(was: float, other: float) -> float:
-    """The last digit that is printed of numbers of this size."""
-    size = max(abs(was), abs(other))
-    if size <= 1.0:
-        return 0.01
-    if size < 100.0:
-        return 0.1
-    return 1.0
 
 
 def _on_grid(value: float, step: float, sign: float) -> float:

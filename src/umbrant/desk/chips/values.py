@@ -158,6 +158,8 @@ def is_short(chip: Chip) -> bool:
 def bounded(chip: Chip, number: float) -> float:
     """The nearest number that the chip may hold."""
     low, high = chip.quantity.low, chip.quantity.high
+    if chip.quantity.is_count:
+        number = float(round(number))
     if low is not None:
         number = max(float(low), number)
     if high is None:

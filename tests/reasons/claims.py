@@ -223,6 +223,37 @@ def _scored(explainer: Explainer, claim: Claim) -> bool:
     return found == claim.facts["score"]
 
 
+def _tied(explainer: Explainer, claim: Claim) -> bool:
+    """Both had the same total at the decision; the winner ran then, and had
+    run before if it stays, and comes first if it does not.
+    """
+    rows = explainer.take.agents[explainer.member.name].rows
+    totals = []
+    for row_id in (claim.row_id, str(claim.facts["other"])):
+        gauges = rows[row_id].gauges[""]
+        known = [
+            gauge
+            for tick, gauge in zip(gauges.ticks, gauges.values, strict=True)
+            if tick <= claim.tick
+        ]
+        totals.append(known[-1].value + (known[-1].of or 0.0))
+    spans = [
+        span
+        for span in _spans(explainer, claim)
+        if span.start <= claim.tick
+        and (span.end is None or span.end >= claim.tick)
+    ]
+    numbers = list(explainer.outline.number)
+    is_first = numbers.index(claim.row_id) < numbers.index(
+        str(claim.facts["other"])
+    )
+    if claim.facts["stays"]:
+        why = any(span.start < claim.tick for span in spans)
+    else:
+        why = is_first and any(span.start == claim.tick for span in spans)
+    return totals[0] == totals[1] and why
+
+
 def _off_stage(explainer: Explainer, claim: Claim) -> bool:
     return bool(
         isnan(explainer.take.poses[explainer.member.name][claim.tick, 0])
@@ -243,6 +274,7 @@ CHECKERS: dict[ClaimKind, Checker] = {
     ClaimKind.RECEIVED: _received,
     ClaimKind.LEFT_TO_DO: _left_to_do,
     ClaimKind.SCORED: _scored,
+    ClaimKind.TIED: _tied,
     ClaimKind.OFF_STAGE: _off_stage,
 }
 """WOULD_WIN is no claim about the take: `test_would_win` plays it."""

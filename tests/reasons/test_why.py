@@ -1105,3 +1105,35 @@ def test_rows_of_a_damaged_take_that_blame_each_other_come_to_an_end() -> None:
     assert (
         "One failed at this tick" in Explainer(take, "a", CATALOG).why(0).text
     )
+
+
+def test_of_options_that_score_the_same_it_is_said_which_one_wins() -> None:
+    def between(weight: float) -> Explainer:
+        return explainer(
+            project(
+                row("ut", "utility", name="Evening"),
+                row("o1", "option", "ut", name="One"),
+                row("l1", "last", "o1", ticks=3),
+                row("o2", "option", "ut", name="Two", weight=weight),
+                row("l2", "last", "o2", ticks=3),
+                seconds=1.0,
+            )
+        )
+
+    same, less = between(1.0), between(0.9999)
+    says = (
+        "One scores 1.00; the next is Two with 1.00, and of equals the first"
+    )
+    assert f"{says} wins." in same.why(0).text
+    for tick, words in ((0, "the first wins"), (2, "the one that runs stays")):
+        line = same.why_not(tick, "o2").lines[0]
+        assert line.text.startswith(
+            f"Two scored 1.00; One scored 1.00, and of equals {words}."
+        )
+        assert ClaimKind.TIED in {each.kind for each in line.claims}
+    # What is not the same never reads the same.
+    assert (
+        less.why_not(2, "o2")
+        .lines[0]
+        .text.startswith("Two scored 0.9999; One scored 1.0000.")
+    )

@@ -34,6 +34,8 @@ from umbrant.reasons.utility_decision import (
 )
 
 STAY_BONUS = "stay_bonus"
+MOST_DIGITS = 6
+"""With how many digits scores are said that are nearly the same."""
 CANDIDATE_LINE = "   for "
 """How the line of a candidate begins in a table of scores."""
 _DRAWN = {
@@ -217,7 +219,10 @@ class Scores:
         if own is None:
             return
         held = self._held(tick)
-        yield f" scores {self._with_bonus(own)}"
+        digits = 2
+        if rest:
+            digits = _digits_apart(own.total, rest[0].total)
+        yield f" scores {_with_bonus(own, digits)}"
         yield claim(ClaimKind.SCORED, row_id, tick, score=own.score)
         if held is not None and held[0] == row_id:
             yield TextRun(f", and is held until {held[1]:.2f} s")
@@ -226,14 +231,32 @@ class Scores:
         elif rest and own.total >= rest[0].total:
             yield TextRun("; the next is ")
             yield self.names.bit(rest[0].row.id)
-            yield TextRun(f" with {self._with_bonus(rest[0])}")
+            yield TextRun(f" with {_with_bonus(rest[0], digits)}")
+            yield from self._of_equals(own, rest[0], tick)
         yield TextRun(".")
 
-    def _with_bonus(self, scored: OptionScore) -> str:
-        stays = ""
-        if scored.bonus:
-            stays = f" + {_text(scored.bonus)} for staying"
-        return f"{_text(scored.score)}{stays}"
+    def _of_equals(
+        self, winner: OptionScore, other: OptionScore, tick: int
+    ) -> Iterator[Bit]:
+        """Why one of two options wins that score the same."""
+        span = self.record.row(winner.row.id).span_at(tick)
+        if (
+            winner.total != other.total
+            or self.winner != "highest"
+            or span is None
+        ):
+            return
+        stays, words = span.start < tick, "the first wins"
+        if stays:
+            words = "the one that runs stays"
+        yield TextRun(f", and of equals {words}")
+        yield claim(
+            ClaimKind.TIED,
+            winner.row.id,
+            tick,
+            other=other.row.id,
+            stays=stays,
+        )
 
     def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """Why an option was not the one, and the smallest changes with which
@@ -249,7 +272,10 @@ class Scores:
         decision = self.decision(at)
         if own is None:
             return
-        bits: list[Bit] = [f" scored {_text(own.score)}"]
+        digits = 2
+        if best is not None:
+            digits = _digits_apart(own.total, best.total)
+        bits: list[Bit] = [f" scored {_text(own.score, digits)}"]
         bits.append(claim(ClaimKind.SCORED, row_id, at, score=own.score))
         if at < tick:
             bits.append(TextRun(" when it was last decided"))
@@ -263,7 +289,8 @@ class Scores:
             bits += [
                 TextRun("; "),
                 self.names.bit(best.row.id),
-                TextRun(f" scored {self._with_bonus(best)}"),
+                TextRun(f" scored {_with_bonus(best, digits)}"),
+                *self._of_equals(best, own, at),
             ]
         yield self.names.line(row_id, [*bits, TextRun(".")], Tone.NO)
         if decision is not None:
@@ -571,7 +598,26 @@ def _number(value: ParamValue | None, default: float) -> float:
     return default
 
 
-def _text(number: float) -> str:
+def _with_bonus(scored: OptionScore, digits: int) -> str:
+    stays = ""
+    if scored.bonus:
+        stays = f" + {_text(scored.bonus, digits)} for staying"
+    return f"{_text(scored.score, digits)}{stays}"
+
+
+def _digits_apart(one: float, other: float) -> int:
+    """With how many digits two scores read as different ones, if they are."""
+    return next(
+        (
+            digits
+            for digits in range(2, MOST_DIGITS)
+            if one == other or _text(one, digits) != _text(other, digits)
+        ),
+        MOST_DIGITS,
+    )
+
+
+def _text(number: float, digits: int = 2) -> str:
     if abs(number) < 100:
-        return f"{number:.2f}"
+        return f"{number:.{digits}f}"
     return number_text(round(number, 1))

@@ -54,12 +54,19 @@ class ClaimKind(StrEnum):
     WROTE = "wrote"
     """A `key` got a `value` at a tick, and kept it until `now`."""
     FIRED = "fired"
+    """A transition fired; where it is said, its state had been active `since` a
+    tick.
+    """
     RECEIVED = "received"
     """The agent received an `event`."""
     LEFT_TO_DO = "left to do"
     """So much of a row's work was `left` at a tick."""
     SCORED = "scored"
     """An option had a `score` when it was last scored, at a tick or before."""
+    TIED = "tied"
+    """At a decision an option scored the same as an `other`, and won: it
+    `stays`, or it comes first.
+    """
     WOULD_WIN = "would win"
     """With `what` at a `value` the option would have won the decision of a
     tick.

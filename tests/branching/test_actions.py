@@ -41,7 +41,7 @@ KEYS = (
 def scope() -> ActionScope:
     made = project(
         row("top", "selector"),
-        row("one", "wait", "top", duration=0.5),
+        row("one", "wait", "top", name="Look at it", duration=0.5),
         keys=KEYS,
         body=Body(stats={"energy": Stat(value=0.5)}),
         cast=(
@@ -86,6 +86,15 @@ READ = {
     "hold one refused": HoldResult(
         holds="one", of="a", result=HeldResult.REFUSED
     ),
+    "hold look at it at refused": HoldResult(
+        holds="one", of="a", result=HeldResult.REFUSED
+    ),
+    "hold Look at it failure": HoldResult(
+        holds="one", of="a", result=HeldResult.FAILURE
+    ),
+    "release look at it": HoldResult(
+        holds="one", of="a", result=HeldResult.RELEASED
+    ),
     "release 1.1": HoldResult(holds="one", of="a", result=HeldResult.RELEASED),
     "take tam away": TakeAway(removes="tam"),
 }
@@ -127,9 +136,10 @@ REFUSED = {
     "raise": "Name the event to raise.",
     "raise thnder": "Did you mean 'thunder'?",
     "raise thunder to nobody": "There is no 'nobody'.",
-    "hold 9 at failure": "There is no row '9' to hold.",
+    "hold 9 at failure": "a has no row '9'. There are: ",
+    "hold 1.1 at noon": "Say at what it is held: success, failure or refused.",
     "hold 1.1": "Say at what it is held: success, failure or refused.",
-    "hold": "There is no row '' to hold.",
+    "hold": "Name the row to hold, by its number or its name.",
     "do something": "is nothing that can be done here",
 }
 

@@ -69,7 +69,7 @@ def test_all_that_can_be_done_at_once_as_json(
         ),
         (
             ("--at", "5", "--hold", "9.9", "failure"),
-            "There is no row '9.9' to hold.",
+            "odo has no row '9.9'. There are: Keep the quay, ",
         ),
         (
             ("--at", "5", "--agent", "nobody"),

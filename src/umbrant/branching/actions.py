@@ -174,9 +174,9 @@ def _action(text: str, scope: ActionScope) -> CueAction:
                 )
             )
         case "hold":
-            return _held(words, scope)
+            return _held(rest.strip(), scope)
         case "release":
-            row_id = _row_in(words[:1], scope)
+            row_id = _row_in(rest.strip(), scope)
             return HoldResult(
                 holds=row_id, of=scope.agent, result=HeldResult.RELEASED
             )
@@ -231,12 +231,13 @@ def _point(text: str, scope: ActionScope) -> Point:
     return float(found[1]), float(found[2])
 
 
-def _held(words: Sequence[str], scope: ActionScope) -> HoldResult:
-    row_id = _row_in(words[:1], scope)
-    rest = [word for word in words[1:] if word != "at"]
-    result = None
-    if rest:
-        result = RESULTS.get(rest[0].lower())
+def _held(text: str, scope: ActionScope) -> HoldResult:
+    # A row's name may have blanks in it, and an 'at' as well.
+    name, _, said = text.rpartition(" ")
+    result = RESULTS.get(said.lower())
+    if result is None:
+        name = text.rpartition(" at ")[0] or text
+    row_id = _row_in(name.removesuffix(" at").strip(), scope)
     if result is None:
         raise ActionError(
             "Say at what it is held: success, failure or refused."
@@ -244,24 +245,18 @@ def _held(words: Sequence[str], scope: ActionScope) -> HoldResult:
     return HoldResult(holds=row_id, of=scope.agent, result=result)
 
 
-def _row_in(words: Sequence[str], scope: ActionScope) -> str:
+def _row_in(text: str, scope: ActionScope) -> str:
     behavior = scope.behavior
     if behavior is None:
         raise ActionError(
             f"{scope.agent} is a puppet: it has no rows to hold."
         )
-    row_id = None
-    if words:
-        row_id = behavior.outline.find(words[0])
-    if row_id is None:
-        known = list(behavior.outline.number.values())
-        said = ""
-        if words:
-            said = words[0]
-        raise ActionError(
-            f"There is no row '{said}' to hold. {did_you_mean(said, known)}"
-        )
-    return row_id
+    if not text:
+        raise ActionError("Name the row to hold, by its number or its name.")
+    try:
+        return behavior.row_called(text)
+    except LookupError as error:
+        raise ActionError(f"{scope.agent} has {error.args[0]}") from None
 
 
 def _assigned(

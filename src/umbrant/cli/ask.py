@@ -29,16 +29,7 @@ def row_called(explainer: Explainer, text: str) -> str:
     """The id of a row, given its number, its id, or the name that it alone
     has. Raises InputError.
     """
-    found = explainer.behavior.rows_called(text)
-    if len(found) == 1:
-        return found[0]
-    names = explainer.names
-    if found:
-        numbers = ", ".join(names.numbers[each] for each in found)
-        raise InputError(
-            f"{explainer.title} has several rows '{text}': {numbers}. Give the number of one."
-        )
-    known = [*dict.fromkeys(names.titles.values()), *names.numbers.values()]
-    raise InputError(
-        f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}"
-    )
+    try:
+        return explainer.behavior.row_called(text)
+    except LookupError as error:
+        raise InputError(f"{explainer.title} has {error.args[0]}") from None

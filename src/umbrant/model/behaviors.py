@@ -10,6 +10,7 @@ from pydantic import AliasChoices, Field, field_validator
 
 from umbrant.model.names import DottedName, FileName, KeyName, RowId, Slug
 from umbrant.model.outline import Outline
+from umbrant.model.problems import did_you_mean
 from umbrant.model.values import (
     Document,
     FiniteNumber,
@@ -186,6 +187,23 @@ class Behavior(ProjectFile):
             for row in self.rows
             if row.name.casefold() == text.casefold()
         ]
+
+    def row_called(self, text: str) -> str:
+        """The id of the row that a text names. Raises LookupError, which says
+        what there is instead: `no row 'x'. Did you mean …`.
+        """
+        found = self.rows_called(text)
+        if len(found) == 1:
+            return found[0]
+        number = self.outline.number
+        if found:
+            several = ", ".join(number[each] for each in found)
+            raise LookupError(
+                f"several rows '{text}': {several}. Give the number of one."
+            )
+        names = dict.fromkeys(row.name for row in self.rows if row.name)
+        meant = did_you_mean(text, [*names, *number.values()])
+        raise LookupError(f"no row '{text}'. {meant}")
 
     def innermost(self, row_id: str, kind: str) -> str | None:
         """The id of the innermost row of a kind around a row, itself included;

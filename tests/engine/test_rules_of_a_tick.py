@@ -21,7 +21,7 @@ from umbrant.catalog.kinds.decorators import Chance
 from umbrant.catalog.protocols import Gauge
 from umbrant.engine.leaf import IdleLeaf
 from umbrant.model.behaviors import Key, Row, UpkeepMoment, Watch
-from umbrant.model.staging import Member
+from umbrant.model.staging import Cue, HeldResult, HoldResult, Member
 from umbrant.model.values import KeyType
 from umbrant.take.reader import Take
 
@@ -135,6 +135,28 @@ def test_a_held_result_counts_in_the_turns_of_a_repeat_as_well() -> None:
     assert [value for tick, value in values(take, "n") if tick <= 2] == [
         1.0
     ], "it was done only once"
+
+
+def test_a_row_that_a_cue_holds_cools_after_each_end() -> None:
+    made = project(
+        row("top", "selector"),
+        row(
+            "held",
+            "last",
+            "top",
+            ticks=3,
+            decorators=[("cooldown", {"duration": 0.5})],
+        ),
+        row("rest", "last", "top", ticks=1),
+        seconds=1.6,
+    )
+    holds = HoldResult(holds="held", of="a", result=HeldResult.SUCCESS)
+    scenario = made.scenarios[0].model_copy(
+        update={"cues": (Cue(at_s=0.0, does=holds),)}
+    )
+    take = played(made.with_scenario(scenario))
+    assert [start for start, _, _ in spans(take, "held")] == [0, 5, 10, 15]
+    assert {end for _, _, end in spans(take, "held")} == {"success"}
 
 
 def test_a_parallel_that_bears_failures_goes_on_until_all_have_ended() -> None:
@@ -509,6 +531,7 @@ RULES = {
     "Time limit and success at the same tick": "time_limit_comes_before_a_success",
     "Invert and a refusal": "refusal_is_a_failure_though",
     "A held result": "held_result_counts",
+    "A row that a cue holds": "row_that_a_cue_holds_cools",
     "Thresholds of a parallel": "parallel_that_bears_failures",
     "When a utility decides": "least_hold_keeps",
     "Stay bonus and threshold": "stay_bonus_counts_against",

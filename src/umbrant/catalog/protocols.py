@@ -154,6 +154,11 @@ class Gate(Protocol):
     def row_entered(self) -> None:
         """The row has been entered; a further turn of a repeat is no entry."""
 
+    def row_ended(self, me: Me, status: Status) -> None:
+        """The row ends with a status at which a cue holds it, and without the
+        gate, which wraps what it does not do.
+        """
+
 
 @runtime_checkable
 class Renewable(Protocol):

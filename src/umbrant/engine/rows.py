@@ -178,16 +178,21 @@ class RepeatedWork(DecoratorBase):
 
 
 class HeldWork:
-    """Work whose result a cue holds: ends at once with it."""
+    """Work whose result a cue holds: ends at once with it. The row's gates
+    find that it has ended.
+    """
 
-    def __init__(self, status: Status) -> None:
+    def __init__(self, status: Status, gates: Sequence[Gate]) -> None:
         self.cause: Cause | None = HELD
         self._status = status
+        self._gates = gates
 
     def start(self, me: Me) -> None: ...
     def stop(self, me: Me) -> None: ...
 
     def tick(self, me: Me) -> Status:
+        for gate in self._gates:
+            gate.row_ended(me, self._status)
         return self._status
 
 
@@ -331,7 +336,7 @@ class LiveRow(Wrapper):
         if status is None:
             work = self._written_work
         else:
-            work = HeldWork(status)
+            work = HeldWork(status, self.wrapping.gates)
         self._swap_work(me, work)
 
     def hold_back(self, me: Me) -> None:

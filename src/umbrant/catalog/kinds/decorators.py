@@ -66,6 +66,9 @@ class DecoratorBase(Wrapper):
     def row_entered(self) -> None:
         """The row around it has been entered: asked of gates only."""
 
+    def row_ended(self, me: Me, status: Status) -> None:
+        """The row is held at a status by a cue: asked of gates only."""
+
     def start(self, me: Me) -> None:
         self.cause = None
         self.inner.start(me)
@@ -145,9 +148,12 @@ class Cooldown(DecoratorBase):
         return cause("cooling", since_s=self.since_s, until_s=self.until_s)
 
     def after(self, me: Me, status: Status) -> Status:
+        self.row_ended(me, status)
+        return super().after(me, status)
+
+    def row_ended(self, me: Me, status: Status) -> None:
         if self.ending in ("any end", _ENDS[status]):
             self._cool(me.world.now_s)
-        return super().after(me, status)
 
     def stop(self, me: Me) -> None:
         super().stop(me)

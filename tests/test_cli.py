@@ -16,9 +16,11 @@ from benchmarks.fuzz.hostile_nodes import HostileNode, action
 from benchmarks.fuzz.nodes import project_with
 
 from tests.conftest import DEMO
+from tests.small import played, project, row
 from tests.waiting import PATIENCE_S, until
 from umbrant.catalog.kind import Family
 from umbrant.catalog.templates.node_file import new_node_file
+from umbrant.cli.story import print_story
 from umbrant.model.folder import save_project
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import read_take
@@ -130,12 +132,43 @@ def test_a_take_is_reviewed_as_the_window_does(
     assert all(each["agents"] for each in found)
 
 
+def test_rows_that_take_turns_fill_one_line(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    """And whatever else changes all the time, no more than a screenful."""
+    rows = [
+        row("mm", "machine"),
+        row("aa", "state", "mm", name="Go"),
+        row("t1", "after", "aa", name="Enough", time=0.1, to="bb"),
+        row("bb", "state", "mm", name="Come"),
+        row("t2", "after", "bb", name="Again", time=0.1, to="aa"),
+    ]
+    print_story(played(project(*rows, seconds=4.0)))
+    lines = capsys.readouterr().out.splitlines()
+    assert [line.split("  ")[-1].strip() for line in lines[3:7]] == [
+        "Go",
+        "Come: Enough fired after 0.10 s",
+        "Go: Again fired after 0.10 s",
+        "Go and Come take turns 40 times, until 3.90 s",
+    ]
+    third = [
+        *rows[:4],
+        row("t2", "after", "bb", name="On", time=0.1, to="cc"),
+        row("cc", "state", "mm", name="Stay"),
+        row("t3", "after", "cc", name="Round", time=0.1, to="aa"),
+    ]
+    print_story(played(project(*third, seconds=9.0)))
+    lines = capsys.readouterr().out.splitlines()
+    assert len(lines) < 50
+    assert "  and 50 lines more: --json has all" in lines[-3]
+
+
 def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
     assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"
-    for row in ("1.1", "esc", "escort the visitor"):
+    for said in ("1.1", "esc", "escort the visitor"):
         out = umbrant(
-            "why", take, "--agent", "odo", "--at", "5", "--not", row
+            "why", take, "--agent", "odo", "--at", "5", "--not", said
         )[1]
         assert (
             "Escort the visitor was refused: can see visitor within 8 m is no"

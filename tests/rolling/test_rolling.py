@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import DEMO
-from tests.rolling.supervised import replies_to
+from tests.rolling.supervised import replies_in_turn, replies_to
 from tests.small import played, project, row
 from tests.take.test_pieces import tables
 from umbrant.catalog.builtin import BUILTIN
@@ -148,6 +148,22 @@ def test_an_order_that_cannot_be_done_is_answered_with_the_reason(
     )
     assert "cannot be written" in first.error
     assert "behaviors/warden.json" in second.error
+
+
+def test_a_take_that_is_over_before_its_file_was_refused_has_the_reason(
+    tmp_path: Path,
+) -> None:
+    """Its player may have sent all of it before it is ended: once in ten times
+    it has.
+    """
+    made = project(row("top", "last", ticks=5), seconds=0.2)
+    (tmp_path / "file").write_text("")
+    orders = [
+        order_line(number, RollOrder(made, "s", tmp_path / "file" / "x.take"))
+        for number in range(1, 81)
+    ]
+    for reply in replies_in_turn(orders):
+        assert "cannot be written" in reply.error
 
 
 @pytest.mark.parametrize(

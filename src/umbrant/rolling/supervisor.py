@@ -685,6 +685,9 @@ class Supervisor:
             job.file.remove()
             job.file = None
         player.end(error, job.number)
+        # Now, and not once the player has ended: what it had sent by then
+        # would be taken for how the take went on, and its end for a good one.
+        self._conclude(job, error)
 
     def _drop_rehearsals(self) -> None:
         """Give up all rehearsals: nobody waits for their takes."""

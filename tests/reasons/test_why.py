@@ -1137,3 +1137,22 @@ def test_of_options_that_score_the_same_it_is_said_which_one_wins() -> None:
         .lines[0]
         .text.startswith("Two scored 0.9999; One scored 1.0000.")
     )
+
+
+def test_an_option_that_scored_more_and_was_refused_is_named() -> None:
+    made = project(
+        row("ut", "utility", name="Evening"),
+        row("o1", "option", "ut", name="One", weight=0.5),
+        row("l1", "last", "o1", ticks=3),
+        row("o2", "option", "ut", name="Two", weight=0.4),
+        row("l2", "last", "o2", ticks=3),
+        row("o3", "option", "ut", name="Best", guard="clock() > 9"),
+        row("l3", "last", "o3", ticks=3),
+        seconds=1.0,
+    )
+    line = explainer(made).why(0).lines[1]
+    assert line.text == (
+        "One scores 0.50; the next is Two with 0.40; Best with 1.00 was "
+        "refused. It was entered at this tick."
+    )
+    assert ClaimKind.REFUSED in {each.kind for each in line.claims}

@@ -219,21 +219,39 @@ class Scores:
         if own is None:
             return
         held = self._held(tick)
+        beaten = next((each for each in rest if each.total <= own.total), None)
         digits = 2
-        if rest:
-            digits = _digits_apart(own.total, rest[0].total)
+        if beaten is not None:
+            digits = _digits_apart(own.total, beaten.total)
         yield f" scores {_with_bonus(own, digits)}"
         yield claim(ClaimKind.SCORED, row_id, tick, score=own.score)
         if held is not None and held[0] == row_id:
             yield TextRun(f", and is held until {held[1]:.2f} s")
         elif self.winner != "highest":
             yield TextRun(f", and was drawn {_DRAWN[self.winner]}")
-        elif rest and own.total >= rest[0].total:
-            yield TextRun("; the next is ")
-            yield self.names.bit(rest[0].row.id)
-            yield TextRun(f" with {_with_bonus(rest[0], digits)}")
-            yield from self._of_equals(own, rest[0], tick)
+        else:
+            if beaten is not None:
+                yield TextRun("; the next is ")
+                yield self.names.bit(beaten.row.id)
+                yield TextRun(f" with {_with_bonus(beaten, digits)}")
+                yield from self._of_equals(own, beaten, tick)
+            yield from self._kept_out(own, rest, tick)
         yield TextRun(".")
+
+    def _kept_out(
+        self, winner: OptionScore, rest: Sequence[OptionScore], tick: int
+    ) -> Iterator[Bit]:
+        """The options that scored more than the winner and were refused."""
+        for each in rest:
+            row_id = each.row.id
+            refusal = self.record.row(row_id).refusal_at(tick)
+            if each.total > winner.total and refusal is not None:
+                yield TextRun("; ")
+                yield self.names.bit(row_id)
+                yield TextRun(f" with {_text(each.total)} was refused")
+                yield claim(
+                    ClaimKind.REFUSED, row_id, tick, cause=refusal.cause.kind
+                )
 
     def _of_equals(
         self, winner: OptionScore, other: OptionScore, tick: int

@@ -2,6 +2,7 @@
 transition out of it waits for.
 """
 
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -337,15 +338,18 @@ def _span_before(
 ) -> Span | None:
     """The span of a state that one of its transitions found as it fired."""
     fired = subject.record.row(transition).last_span(tick)
+    if fired is None:
+        return None
     # The state may have been entered again within the tick, by this very
     # transition.
-    found = [
-        span
-        for span in subject.record.row(source).spans
-        if fired is not None
-        and (span.start, span.start_step) < (fired.start, fired.start_step)
-    ]
-    return found[-1] if found else None
+    spans, at = (
+        subject.record.row(source).spans,
+        (fired.start, fired.start_step),
+    )
+    before = bisect_left(
+        spans, at, key=lambda span: (span.start, span.start_step)
+    )
+    return spans[before - 1] if before else None
 
 
 def _because_fired(

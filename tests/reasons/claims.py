@@ -38,6 +38,16 @@ def _runs(explainer: Explainer, claim: Claim) -> bool:
     )
 
 
+def _restarts(explainer: Explainer, claim: Claim) -> bool:
+    within = {
+        span.start
+        for span in _spans(explainer, claim)
+        if span.start == span.end
+    }
+    since = int(str(claim.facts["since"]))
+    return since <= claim.tick and within >= {*range(since, claim.tick + 1)}
+
+
 def _entered(explainer: Explainer, claim: Claim) -> bool:
     return any(span.start == claim.tick for span in _spans(explainer, claim))
 
@@ -262,6 +272,7 @@ def _off_stage(explainer: Explainer, claim: Claim) -> bool:
 
 CHECKERS: dict[ClaimKind, Checker] = {
     ClaimKind.RUNS: _runs,
+    ClaimKind.RESTARTS: _restarts,
     ClaimKind.ENTERED: _entered,
     ClaimKind.ENDED: _ended,
     ClaimKind.REFUSED: _refused,

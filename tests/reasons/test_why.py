@@ -1156,3 +1156,40 @@ def test_an_option_that_scored_more_and_was_refused_is_named() -> None:
         "refused. It was entered at this tick."
     )
     assert ClaimKind.REFUSED in {each.kind for each in line.claims}
+
+
+def test_what_ran_before_it_restarts_at_each_tick_is_not_said_to_restart() -> (
+    None
+):
+    until = [("repeat_until", {"result": "success"})]
+    explains = explainer(
+        project(
+            row("top", "sequence", name="Top"),
+            row(
+                "r1",
+                "check",
+                "top",
+                name="Calm",
+                when="clock() > 0.35",
+                decorators=until,
+            ),
+            seconds=1.0,
+        )
+    )
+    for tick, says in (
+        (2, "a is at Calm, since 0.00 s."),
+        (
+            4,
+            "a was at Calm, which succeeded at this tick: the time is 0.4 s, "
+            "above 0.35 s.",
+        ),
+        (
+            7,
+            "a was at Calm, since 0.50 s, because Calm was done: the time was "
+            "0.4 s, above 0.35 s; it begins and ends anew at every tick since "
+            "then.",
+        ),
+    ):
+        headline = explains.why(tick).headline
+        assert headline is not None
+        assert headline.text == says

@@ -31,11 +31,13 @@ from umbrant.model.staging import (
     SetKey,
 )
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
+from umbrant.reasons.decision_changes import LeadingSpan
 from umbrant.review import review, review_cast, review_take
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import Finding, Subject
 from umbrant.review.journeys import _still
 from umbrant.review.rules import all_rules
+from umbrant.review.takes import _flips_from
 from umbrant.take.record import Span
 
 THROUGHOUT = Watch.THROUGHOUT
@@ -1034,3 +1036,17 @@ def test_going_out_and_back_is_no_standing_still() -> None:
     places[32:, 0] = np.linspace(0, 2, 14)
     assert _still(run, Span(0, 45), places) is None
     assert _still(run, Span(0, 45), np.zeros((46, 3), dtype=np.float32)) == 0
+
+
+def test_a_row_that_now_runs_and_now_restarts_takes_no_turns_with_itself() -> (
+    None
+):
+    made = project(row("top", "selector"), row("one", "last", "top", ticks=9))
+    run = AgentTake(played(made), "a", CATALOG)
+    rows = ("one", "one", "two", "one", "two", "one")
+    leads = tuple(
+        LeadingSpan(tick, tick, row_id, restarts=tick == 1)
+        for tick, row_id in enumerate(rows)
+    )
+    assert _flips_from(run, leads, 0) == 0
+    assert _flips_from(run, leads, 1) == len(leads) - 1

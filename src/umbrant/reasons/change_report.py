@@ -35,6 +35,12 @@ class ChangeReport(RowReport):
                 *bits,
                 joint,
                 f"it begins and ends anew at each of {ticks} ticks",
+                claim(
+                    ClaimKind.RESTARTS,
+                    lead.row_id,
+                    lead.end,
+                    since=lead.start,
+                ),
             ]
         if bits:
             causes = [TextRun(": "), *bits]
@@ -103,13 +109,14 @@ class ChangeReport(RowReport):
             span.end or 0,
             outcome=outcome,
             now=lead.start,
+            step=lead.step,
         )
         words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
         yield words.get(span.outcome or Outcome.STOPPED, " was left")
         if span.outcome is not Outcome.SUCCESS:
             yield from self.why_ended(before.row_id, span, now)
             return
-        yield from self._check_that_ended(before.row_id, span, now)
+        yield from self.check_that_ended(before.row_id, span, now)
         # A row that comes before the one that ended was let in by its guard,
         # not by that end alone.
         if held and self._comes_first(lead.row_id, before.row_id):
@@ -152,7 +159,7 @@ class ChangeReport(RowReport):
         )
         yield from self.why_ended(row_id, ended, now)
 
-    def _check_that_ended(
+    def check_that_ended(
         self, row_id: str, span: Span, now: int, *, said: bool = True
     ) -> Bits:
         """The check whose answer made a row succeed, such as the one that
@@ -194,7 +201,7 @@ class ChangeReport(RowReport):
         ]
         if ended:
             _, child, inner = max(ended, key=lambda each: each[0])
-            yield from self._check_that_ended(child, inner, now, said=said)
+            yield from self.check_that_ended(child, inner, now, said=said)
 
     def _what_opened(self, lead: LeadingSpan, held: list[Bit]) -> Bits:
         """What turned from no to yes as a row took over: its guard, or its
@@ -220,7 +227,8 @@ class ChangeReport(RowReport):
             for span in spans[
                 : bisect_right(spans, lead.start, key=lambda each: each.start)
             ]
-            if span.end is not None and span.end <= lead.start
+            if span.end is not None
+            and (span.end, span.end_step) <= (lead.start, lead.step)
         ]
         if ended:
             return ended[-1]

@@ -231,14 +231,15 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
             last is not None
             and last.row_id == span.row_id
             and span.start <= last.end + 2
+            # What is said of one that restarts holds at each of its ticks.
+            and last.restarts == span.restarts
         )
         if last is not None and follows:
-            restarts = last.restarts or span.restarts
             is_brief = (
                 last.is_brief and span.is_brief and last.start == span.end
             )
             end = max(last.end, span.end)
-            last = replace(last, end=end, is_brief=is_brief, restarts=restarts)
+            last = replace(last, end=end, is_brief=is_brief)
             continue
         if last is not None:
             yield last

@@ -36,6 +36,9 @@ class ClaimKind(StrEnum):
     """The row is active at a tick and after it; `since` is the tick it was
     entered at.
     """
+    RESTARTS = "restarts"
+    """The row begins and ends within each tick from `since` on, up to a tick.
+    """
     ENTERED = "entered"
     ENDED = "ended"
     """It ended at a tick with an `outcome`, and not again until `now`."""

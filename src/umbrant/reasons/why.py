@@ -148,6 +148,9 @@ class Explainer(NotRunningReport):
         yield from [", because ", *why] if why else []
         if lead.restarts:
             yield "; it begins and ends anew at every tick since then"
+            yield claim(
+                ClaimKind.RESTARTS, lead.row_id, tick, since=lead.start
+            )
 
     def _entered_again(
         self, state: str, since: int, tick: int
@@ -211,7 +214,11 @@ class Explainer(NotRunningReport):
             self.names.bit(row_id),
             ", which",
         ]
-        runs, claims = parted((*bits, *self.ended(row_id, tick)))
+        *ends, full_stop = self.ended(row_id, tick)
+        span = self.record.row(row_id).last_span(tick)
+        if span is not None and span.outcome is Outcome.SUCCESS:
+            ends += self.check_that_ended(row_id, span, tick)
+        runs, claims = parted((*bits, *ends, full_stop))
         return AnswerLine("", "", runs, claims=claims)
 
     def _ended_innermost(self, within: str, tick: int) -> str | None:

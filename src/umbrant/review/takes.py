@@ -143,6 +143,7 @@ def _flips_from(
         turns = last == first or following.row_id == found[last - 1].row_id
         if (
             not turns
+            or following.row_id == found[last].row_id
             or run.seconds(following.start - found[last].start) > 1 / FLIPS_A_S
         ):
             break

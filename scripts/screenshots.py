@@ -20,6 +20,7 @@ from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.review import ReviewView
 from umbrant.desk.views.study.view import StudyView
+from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.behaviors import Key, Watch
@@ -369,6 +370,8 @@ def _keep(window: MainWindow, name: str) -> None:
     assert window.pane is not None
     window.pane.notice.hide()
     _pause(150)
+    # What waits for its turn would be black in the picture.
+    _wait(lambda: PaintTurns.shared().is_over)
     PICTURES.mkdir(parents=True, exist_ok=True)
     window.grab().save(str(PICTURES / f"{name}.png"))
 

@@ -76,7 +76,9 @@ def test_what_goes_before_is_done_in_the_turn_once(qtbot: QtBot) -> None:
     painted: list[str] = []
     window, views = window_of(qtbot, painted, "ab")
     turns = PaintTurns.shared()
+    assert turns.is_over
     turns.ask(views[0])
+    assert not turns.is_over
     turns.ask(views[1], lambda: painted.append("before b"))
     turns.ask(views[1])
     turns.ask(views[1], lambda: painted.append("just before b"))
@@ -84,6 +86,7 @@ def test_what_goes_before_is_done_in_the_turn_once(qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: "b" in painted, timeout=PATIENCE_MS)
     qtbot.wait(20)
     assert painted == ["a", "just before b", "b"]
+    assert turns.is_over
     assert window.isVisible()
 
 

@@ -47,6 +47,13 @@ class PaintTurns(QObject):
         if not self._turn.isActive():
             self._turn.start()
 
+    @property
+    def is_over(self) -> bool:
+        """Whether nobody waits for a turn: all of the window is as it should
+        be.
+        """
+        return not self._waiting
+
     def _next(self) -> None:
         widget = next(iter(self._waiting))
         first = self._waiting.pop(widget)

@@ -123,6 +123,13 @@ def problems_of(file: str, path: tuple[int | str, ...], value: Any) -> str:
             "`with.reach`: is nothing that can stand here",
         ),
         (
+            DUSK,
+            ("cast", 0, "keys"),
+            {"Bad Key": 1},
+            "write it with small letters, digits and _, a letter first (it is "
+            '"Bad Key").',
+        ),
+        (
             WARDEN,
             ("rows", 0),
             "x",

@@ -97,7 +97,9 @@ def explained(
     Where one of several things may stand, pydantic complains for each of them;
     only what keeps it from being the one that it looks like is said.
     """
-    faults = [_located(kind, each) for each in error.errors(include_url=False)]
+    faults = [
+        _located(kind, data, each) for each in error.errors(include_url=False)
+    ]
     found: list[Problem] = []
     for place, here in groupby(faults, lambda each: each.choice_at):
         if place is None:
@@ -157,6 +159,8 @@ class _Fault(NamedTuple):
 
     path: _Steps
     words: str
+    given: object
+    """What stands there."""
     known: Sequence[str]
     """The fields that there are at the place of a wrong one."""
     choice_at: _Steps | None
@@ -168,12 +172,15 @@ class _Fault(NamedTuple):
     is_missing: bool
 
 
-def _located(kind: type[Document], fault: Any) -> _Fault:
+def _located(kind: type[Document], data: Any, fault: Any) -> _Fault:
     here, around = kind, None  # type: object, object
     path: list[int | str] = []
     choice_at, choice, member = None, list[object](), None
-    words = in_words(fault)
+    words, given = in_words(fault), fault["input"]
     for step in fault["loc"]:
+        # The name itself is wrong, and not what stands under it.
+        if step == "[key]":
+            break
         members = _members(here)
         if len(members) > 1:
             # pydantic names the one that it tried between two steps.
@@ -187,9 +194,11 @@ def _located(kind: type[Document], fault: Any) -> _Fault:
         around, here = here, _inside(here, step)
     if here == Point and fault["type"] in _NO_POINT:
         words = "should be two numbers, [x, y]"
+        given = _value_at(data, tuple(path))
     return _Fault(
         tuple(path),
         words,
+        given,
         _fields(around) if fault["type"] == "extra_forbidden" else [],
         choice_at,
         choice,
@@ -250,15 +259,18 @@ def _of_choice(
     file: str, data: Any, place: _Steps, faults: Sequence[_Fault]
 ) -> Iterator[Problem]:
     """What is wrong where one of several things may stand."""
-    choice = faults[0].choice
-    likely = _likely(choice, _value_at(data, place))
+    choice, given = faults[0].choice, _value_at(data, place)
+    likely = _likely(choice, given)
     meant = [each for each in faults if each.member is likely]
     if likely is not None and meant:
         yield from (_problem(file, data, each) for each in meant)
         return
     written = ", ".join(map(_written, choice))
     fault = faults[0]._replace(
-        path=place, words="is nothing that can stand here", known=[]
+        path=place,
+        words="is nothing that can stand here",
+        given=given,
+        known=[],
     )
     yield _problem(file, data, fault, f"What can: {written}.")
 
@@ -319,8 +331,7 @@ def _problem(file: str, data: Any, fault: _Fault, remedy: str = "") -> Problem:
     row, field = _place_of(data, fault.path)
     given = ""
     if not fault.is_missing:
-        value = json.dumps(_value_at(data, fault.path), default=str)
-        given = f" (it is {value[:60]})"
+        given = f" (it is {json.dumps(fault.given, default=str)[:60]})"
     if fault.known:
         close = process.extractOne(
             str(fault.path[-1]), fault.known, score_cutoff=60

@@ -9,9 +9,24 @@ import pytest
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
 from umbrant.catalog.causes import cause
-from umbrant.model.behaviors import Blackboard, Key, Row, Watch
+from umbrant.model.behaviors import (
+    Blackboard,
+    Event,
+    EventList,
+    Key,
+    Row,
+    Watch,
+)
 from umbrant.model.documents import Project
-from umbrant.model.staging import Area, Cue, Member, MoveTo, Prop, WalkPoint
+from umbrant.model.staging import (
+    Area,
+    Cue,
+    Member,
+    MoveTo,
+    Prop,
+    RaiseEvent,
+    WalkPoint,
+)
 from umbrant.model.values import KeyType
 from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
@@ -1193,3 +1208,60 @@ def test_what_ran_before_it_restarts_at_each_tick_is_not_said_to_restart() -> (
         headline = explains.why(tick).headline
         assert headline is not None
         assert headline.text == says
+
+
+def test_an_event_that_another_transition_took_is_not_waited_for_at_its_tick() -> (
+    None
+):
+    """The inner one comes first, be it for an event or for the end of a
+    state.
+    """
+    told = project(
+        row("mm", "machine", name="Mood"),
+        row("out", "on_event", "mm", name="Outer", event="bell", to="bb"),
+        row("aa", "state", "mm", name="Calm"),
+        row("x1", "state", "aa", name="Sit"),
+        row("in1", "on_event", "x1", name="Inner", event="bell", to="x2"),
+        row("x2", "state", "aa", name="Rise"),
+        row("bb", "state", "mm", name="Panic"),
+        seconds=0.8,
+    ).model_copy(
+        update={"event_list": EventList(events=(Event(name="bell"),))}
+    )
+    rings = Cue(at_s=0.3, does=RaiseEvent(raises="bell"))
+    told = told.with_scenario(
+        told.scenarios[0].model_copy(update={"cues": (rings,)})
+    )
+    done = project(
+        row("mm", "machine", name="Body"),
+        row("pp", "regions", "mm", name="Both"),
+        row("leg", "state", "pp"),
+        row("l1", "state", "leg", name="Stand"),
+        row("lw", "last", "l1", ticks=3),
+        row("go", "on_done", "l1", name="Go", to="l2"),
+        row("l2", "state", "leg", name="Walk"),
+        row("hed", "state", "pp"),
+        row("h1", "state", "hed", name="Look"),
+        row(
+            "out", "on_event", "pp", name="Off", event="done.state.l1", to="bb"
+        ),
+        row("bb", "final", "mm", name="End"),
+        seconds=0.8,
+    )
+    for made, waits, came in (
+        (
+            told,
+            "Outer leads to Panic: it waits for the event bell.",
+            "Outer leads to Panic: bell was received at this tick, but Inner "
+            "came first.",
+        ),
+        (
+            done,
+            "Off leads to End: it waits for Stand to be done.",
+            "Off leads to End: Stand was done at this tick, but Go came first.",
+        ),
+    ):
+        explains = explainer(made)
+        for tick, says in ((2, waits), (3, came), (4, waits)):
+            assert explains.why_not(tick, "bb").lines[-1].text == says
+            assert says in explains.why(tick).text

@@ -243,7 +243,62 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     elif row.kind == ON_DONE:
         yield from _waits_for_end(subject, row, tick)
     else:
-        yield f": it waits for {_trigger(subject, row)}."
+        yield from _waits_for_event(subject, row, tick)
+
+
+def _waits_for_event(
+    subject: AgentContext, row: Row, tick: int
+) -> Iterator[Bit]:
+    """What a transition waits for that has not been asked at a tick. Its event
+    may have come all the same, and been another one's.
+    """
+    source, machine = (
+        subject.outline.parent[row.id],
+        machine_of(subject, row.id),
+    )
+    active = None
+    if source is not None:
+        active = subject.record.row(source).span_at(tick)
+    if active is not None and active.start < tick and machine is not None:
+        for other in subject.outline.within(machine):
+            came = list(_same_event(subject, row, other, tick))
+            if came:
+                yield from [": ", *came, ", but ", subject.names.bit(other)]
+                yield claim(ClaimKind.FIRED, other, tick)
+                yield " came first."
+                return
+    yield f": it waits for {_trigger(subject, row)}."
+
+
+def _same_event(
+    subject: AgentContext, row: Row, other: str, tick: int
+) -> Iterator[Bit]:
+    """The event that a transition waits for and another one of its machine
+    fired at; nothing where that did not, or for something else.
+    """
+    second = subject.behavior.row(other)
+    wanted = str(row.args.get("event", ""))
+    is_event = row.kind == ON_EVENT and other != row.id
+    if not is_event or not subject.record.row(other).spans_at(tick):
+        return
+    if machine_of(subject, other) != machine_of(subject, row.id):
+        return
+    if second.kind == ON_DONE and wanted.startswith(f"{STATE_DONE}."):
+        state = subject.own_id(row.id, wanted.rpartition(".")[2])
+        if subject.outline.parent[other] == state:
+            yield subject.names.bit(state)
+            yield " was done at this tick"
+    elif second.kind == ON_EVENT:
+        for each in subject.record.received:
+            taken = str(second.args.get("event", ""))
+            if (
+                each.tick == tick
+                and matches(each.event, wanted)
+                and matches(each.event, taken)
+            ):
+                yield f"{each.event} was received at this tick"
+                yield claim(ClaimKind.RECEIVED, "", tick, event=each.event)
+                return
 
 
 def _waits_for_end(

@@ -50,7 +50,10 @@ class ClaimCount:
     ) -> None:
         """Check every answer about an agent at some ticks."""
         for tick in ticks:
-            self.check(explainer, lines_of(explainer.why(tick)))
+            answer = explainer.why(tick)
+            if explainer.path(tick) and answer.headline is None:
+                self.false.append(("no sentence answers", (agent, tick)))
+            self.check(explainer, lines_of(answer))
             for row_id in explainer.outline.number:
                 self.check(
                     explainer, lines_of(explainer.why_not(tick, row_id))

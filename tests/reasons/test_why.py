@@ -1265,3 +1265,32 @@ def test_an_event_that_another_transition_took_is_not_waited_for_at_its_tick() -
         for tick, says in ((2, waits), (3, came), (4, waits)):
             assert explains.why_not(tick, "bb").lines[-1].text == says
             assert says in explains.why(tick).text
+
+
+def test_what_is_no_choice_is_answered_in_a_sentence_as_well() -> None:
+    """And what rests beside it rests until the row around both has ended."""
+    explains = explainer(
+        project(
+            row("top", "accompany", name="Carry home"),
+            row("r1", "last", "top", ticks=4, name="Carry"),
+            row("r2", "sequence", "top", name="Grumble"),
+            row("r21", "last", "r2", ticks=1, name="Sigh"),
+            row("r22", "check", "r2", name="Tired", when="clock() > 9"),
+            row("r3", "last", "top", ticks=1, name="Whistle"),
+            seconds=0.8,
+        )
+    )
+    headline = explains.why(2).headline
+    assert headline is not None
+    assert headline.text == "a is at Carry, since 0.00 s."
+    assert [each.kind for each in headline.claims] == [ClaimKind.RUNS]
+    both = project(
+        row("top", "parallel", name="Both", failures=0.0),
+        row("r1", "last", "top", ticks=2, name="Short"),
+        row("r2", "last", "top", ticks=4, name="Long"),
+        seconds=0.8,
+    )
+    rests, over = (explainer(both).why(tick).text for tick in (3, 4))
+    assert "Short succeeded 0.10 s ago. It waits for the others." in rests
+    assert "Short succeeded 0.20 s ago." in over
+    assert "waits" not in over

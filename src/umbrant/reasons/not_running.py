@@ -270,7 +270,9 @@ class NotRunningReport(ChangeReport):
             or record.refusal_at(tick)
             or self.behavior.row(child).muted
         )
-        if kind is not None and kind.rests and not is_tried:
+        # With what is around it at its end, nothing rests any more.
+        goes_on = self.state_of(parent, tick) is RowState.RUNNING
+        if kind is not None and kind.rests and goes_on and not is_tried:
             yield f" It {kind.rests}."
 
     def _succeeded_before(self, row_id: str, tick: int) -> bool:

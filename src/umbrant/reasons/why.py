@@ -108,7 +108,8 @@ class Explainer(NotRunningReport):
         # What led may have ended within the tick, and then nobody is at it any
         # more.
         if lead is None or lead.row_id not in path:
-            return self._ended_in_one_sentence(path, tick)
+            ended = self._ended_in_one_sentence(path, tick)
+            return ended or self._runs_in_one_sentence(leaf, tick)
         span = self.record.row(lead.row_id).last_span(tick)
         if span is not None and span.end == tick and not lead.restarts:
             return self._ended_in_one_sentence(path, tick)
@@ -186,6 +187,27 @@ class Explainer(NotRunningReport):
         )
         yield words[outcome]
         yield from self.why_ended(row_id, before, tick)
+
+    def _runs_in_one_sentence(
+        self, row_id: str, tick: int
+    ) -> AnswerLine | None:
+        """That a row runs which was no choice: with nothing but itself to be
+        chosen where it stands.
+        """
+        span = self.record.row(row_id).span_at(tick)
+        if span is None:
+            return None
+        bits: list[Bit] = [
+            self.at_start,
+            " is at ",
+            self.names.bit(row_id),
+            f", since {self.header.seconds(span.start):.2f} s",
+            claim(ClaimKind.RUNS, row_id, tick, since=span.start),
+        ]
+        held = list(self.guard_held(row_id, span.start, tick))
+        bits += [", because ", *held] if held else []
+        runs, claims = parted((*bits, "."))
+        return AnswerLine("", "", runs, claims=claims)
 
     def _ended_in_one_sentence(
         self, path: tuple[str, ...], tick: int

@@ -35,6 +35,7 @@ from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import ClaimKind
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
+from umbrant.take.record import RowState
 
 
 def explainer(made: Project) -> Explainer:
@@ -1294,3 +1295,37 @@ def test_what_is_no_choice_is_answered_in_a_sentence_as_well() -> None:
     assert "Short succeeded 0.10 s ago. It waits for the others." in rests
     assert "Short succeeded 0.20 s ago." in over
     assert "waits" not in over
+
+
+def test_who_lost_to_a_drawn_winner_is_said_to_have() -> None:
+    """Though it scored more."""
+    explains = explainer(
+        project(
+            row(
+                "ut", "utility", name="Pick", winner="among the best", best=2.0
+            ),
+            row("o1", "option", "ut", name="One", weight=0.5),
+            row("l1", "last", "o1", ticks=3),
+            row("o2", "option", "ut", name="Two", weight=0.4),
+            row("l2", "last", "o2", ticks=3),
+            seconds=3.0,
+        )
+    )
+    runs = [
+        next(
+            each
+            for each in ("o1", "o2")
+            if explains.state_of(each, tick) is RowState.RUNNING
+        )
+        for tick in (2, 6, 10, 14, 18, 22, 26)
+    ]
+    tick = (2, 6, 10, 14, 18, 22, 26)[runs.index("o2")]
+    drawn = "drawn among the best few by their scores"
+    assert explains.why(tick).lines[0].text == (
+        f"Pick does an option that is {drawn}."
+    )
+    line = explains.why_not(tick, "o1").lines[0]
+    assert line.text.startswith(
+        f"One scored 0.50; Two scored 0.40, and was {drawn}."
+    )
+    assert ClaimKind.ENTERED in {each.kind for each in line.claims}

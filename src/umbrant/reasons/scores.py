@@ -6,6 +6,7 @@ import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, parse
@@ -94,6 +95,13 @@ class Scores:
             if behavior.row(child).kind == OPTION
             and not behavior.row(child).muted
         ]
+
+    @property
+    def how_chosen(self) -> str:
+        """How an option is drawn; empty where the best one wins."""
+        if self.winner == "highest":
+            return ""
+        return f"does an option that is drawn {_DRAWN[self.winner]}"
 
     def at(self, tick: int) -> list[OptionScore]:
         """What each option scored when it was last scored, the best first."""
@@ -253,6 +261,18 @@ class Scores:
                     ClaimKind.REFUSED, row_id, tick, cause=refusal.cause.kind
                 )
 
+    def _was_drawn(self, scored: OptionScore, tick: int) -> bool:
+        """Whether an option runs after a decision that draws its winner."""
+        record = self.record.row(scored.row.id)
+        return self.winner != "highest" and record.span_at(tick) is not None
+
+    def _how_drawn(self, scored: OptionScore, tick: int) -> Iterator[Bit]:
+        if self._was_drawn(scored, tick):
+            yield TextRun(f", and was drawn {_DRAWN[self.winner]}")
+            span = self.record.row(scored.row.id).span_at(tick)
+            if span is not None:
+                yield claim(ClaimKind.ENTERED, scored.row.id, span.start)
+
     def _of_equals(
         self, winner: OptionScore, other: OptionScore, tick: int
     ) -> Iterator[Bit]:
@@ -286,7 +306,11 @@ class Scores:
         at = self.decided_at(tick)
         scored = self.at(at)
         own = next((each for each in scored if each.row.id == row_id), None)
-        best = next((each for each in scored if each.row.id != row_id), None)
+        rest = [each for each in scored if each.row.id != row_id]
+        # A drawn winner need not be the best.
+        best = next(filter(partial(self._was_drawn, tick=at), rest), None) or (
+            rest[0] if rest else None
+        )
         decision = self.decision(at)
         if own is None:
             return
@@ -309,6 +333,7 @@ class Scores:
                 self.names.bit(best.row.id),
                 TextRun(f" scored {_with_bonus(best, digits)}"),
                 *self._of_equals(best, own, at),
+                *self._how_drawn(best, at),
             ]
         yield self.names.line(row_id, [*bits, TextRun(".")], Tone.NO)
         if decision is not None:

@@ -397,10 +397,12 @@ class Explainer(NotRunningReport):
             yield from self._entered(row_id, tick)
             return
         kind = self.composite(row_id)
-        summary = " is running."
-        if kind:
-            summary = f" {kind.summary}."
-        yield summary
+        summary = "is running"
+        if kind is not None:
+            summary = kind.summary
+        if self.behavior.row(row_id).kind == UTILITY:
+            summary = self.scores(row_id).how_chosen or summary
+        yield f" {summary}."
         if self.state_of(row_id, tick) in ENDED_STATES:
             yield " It"
             yield from self.ended(row_id, tick)

@@ -1329,3 +1329,38 @@ def test_who_lost_to_a_drawn_winner_is_said_to_have() -> None:
         f"One scored 0.50; Two scored 0.40, and was {drawn}."
     )
     assert ClaimKind.ENTERED in {each.kind for each in line.claims}
+
+
+def test_a_transition_to_a_history_leads_into_its_state() -> None:
+    made = project(
+        row("mm", "machine", name="Day"),
+        row("rs", "state", "mm", name="Rest"),
+        row("t1", "after", "rs", name="Back", time=0.5, to="hh"),
+        row("wk", "state", "mm", name="Work"),
+        row("w1", "state", "wk", name="Dig"),
+        row("hh", "history", "wk", name="Where it was"),
+        row("t2", "after", "wk", name="Enough", time=0.2, to="rs"),
+        seconds=1.0,
+    )
+    explains = explainer(made)
+    assert explains.why_not(2, "wk").lines[-1].text == (
+        "Back leads to Where it was: in 0.30 s."
+    )
+
+
+def test_once_is_said_of_what_was_entered_once() -> None:
+    made = project(
+        row("top", "selector"),
+        row(
+            "r1",
+            "last",
+            "top",
+            ticks=0,
+            decorators=[("at_most", {"times": 1.0})],
+        ),
+        row("r2", "last", "top", ticks=9),
+        seconds=0.5,
+    )
+    assert (
+        "r1 was refused: it has been entered once, and may be no more often."
+    ) in explainer(made).why_not(3, "r1").text

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any
 
-from umbrant.model.values import Value, number_text, value_text
+from umbrant.model.values import Value, number_text, times_text, value_text
 
 SENTENCES: Mapping[str, str] = {
     "guard": "its guard said no",
@@ -103,7 +103,10 @@ for each call.
 """
 
 _UNITS = {"_s": " s", "_m": " m", "_deg": "°"}
-_FIELD = re.compile(r"\{(\w+)\}")
+_FIELD = re.compile(r"\{(\w+)\}( times)?")
+"""A fact in a sentence; with a count of times that is said as one: once, 3
+times.
+"""
 
 
 @dataclass(frozen=True)
@@ -129,7 +132,14 @@ class Cause:
         for found in _FIELD.finditer(sentence):
             if found.start() > end:
                 yield "", sentence[end : found.start()]
-            yield found[1], fact_text(found[1], self.facts.get(found[1]))
+            fact = self.facts.get(found[1])
+            if not found[2]:
+                text = fact_text(found[1], fact)
+            elif isinstance(fact, int | float):
+                text = times_text(fact)
+            else:
+                text = f"{fact_text(found[1], fact)}{found[2]}"
+            yield found[1], text
             end = found.end()
         if end < len(sentence):
             yield "", sentence[end:]

@@ -458,6 +458,16 @@ def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
     )
 
 
+def leads_back_into(subject: AgentContext, row: Row, state: str) -> bool:
+    """Whether a transition leads to a history of a state, and so into it."""
+    targets = (subject.own_id(row.id, each) for each in targets_of(row))
+    return any(
+        subject.outline.parent.get(each) == state
+        and subject.behavior.row(each).kind == HISTORY
+        for each in targets
+    )
+
+
 def _leads_into(
     subject: AgentContext, row: Row, target: str, state: str
 ) -> bool:

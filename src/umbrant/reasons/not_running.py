@@ -8,7 +8,11 @@ from umbrant.catalog.kind import ChildOrder, Family
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import ON_ENTER
 from umbrant.reasons.change_report import ChangeReport
-from umbrant.reasons.machine_report import machine_of, waits_for
+from umbrant.reasons.machine_report import (
+    leads_back_into,
+    machine_of,
+    waits_for,
+)
 from umbrant.reasons.row_report import Bits
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import (
@@ -112,7 +116,7 @@ class NotRunningReport(ChangeReport):
             row = self.behavior.row(each)
             leads_here = row_id in (
                 self.own_id(each, target) for target in targets_of(row)
-            )
+            ) or leads_back_into(self, row, row_id)
             if self.family(each) is not Family.TRANSITION or not leads_here:
                 continue
             source = self.outline.parent[each]

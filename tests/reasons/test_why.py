@@ -1217,7 +1217,7 @@ def test_an_event_that_another_transition_took_is_not_waited_for_at_its_tick() -
     """The inner one comes first, be it for an event or for the end of a
     state.
     """
-    told = project(
+    rung = project(
         row("mm", "machine", name="Mood"),
         row("out", "on_event", "mm", name="Outer", event="bell", to="bb"),
         row("aa", "state", "mm", name="Calm"),
@@ -1230,8 +1230,8 @@ def test_an_event_that_another_transition_took_is_not_waited_for_at_its_tick() -
         update={"event_list": EventList(events=(Event(name="bell"),))}
     )
     rings = Cue(at_s=0.3, does=RaiseEvent(raises="bell"))
-    told = told.with_scenario(
-        told.scenarios[0].model_copy(update={"cues": (rings,)})
+    rung = rung.with_scenario(
+        rung.scenarios[0].model_copy(update={"cues": (rings,)})
     )
     done = project(
         row("mm", "machine", name="Body"),
@@ -1251,7 +1251,7 @@ def test_an_event_that_another_transition_took_is_not_waited_for_at_its_tick() -
     )
     for made, waits, came in (
         (
-            told,
+            rung,
             "Outer leads to Panic: it waits for the event bell.",
             "Outer leads to Panic: bell was received at this tick, but Inner "
             "came first.",

@@ -933,20 +933,25 @@ def test_where_all_comes_to_an_end_the_answer_begins_with_what_led_to_it() -> (
         assert headline.text.startswith(begins)
 
 
+def rounds(enough: int, *before: Row) -> Project:
+    """A round that is done with a rest once there have been enough."""
+    return project(
+        row("top", "selector", name="Day"),
+        *before,
+        row("r1", "sequence", "top", name="Round"),
+        row("r11", "last", "r1", name="Walk", ticks=3),
+        row("r12", "count", "r1", name="One more", key=key("n"), amount=1.0),
+        row("r13", "last", "r1", name="Rest", ticks=2, guard=f"n > {enough}"),
+        keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
+        seconds=2.0,
+    )
+
+
 def test_what_fails_and_begins_anew_says_so_and_why() -> None:
     """Its child that was refused is the cause, though another one ended last;
     and what it does now it does since it began anew.
     """
-    made = project(
-        row("top", "selector", name="Day"),
-        row("r1", "sequence", "top", name="Round"),
-        row("r11", "last", "r1", name="Walk", ticks=3),
-        row("r12", "count", "r1", name="One more", key=key("n"), amount=1.0),
-        row("r13", "last", "r1", name="Rest", ticks=2, guard="n > 2"),
-        keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
-        seconds=2.0,
-    )
-    explains = explainer(made)
+    explains = explainer(rounds(2))
     refused = "Rest was refused: n {} 1, not above 2; n became 1 {} by 1.1.2"
     ends = explains.why(3)
     assert ends.headline is not None
@@ -973,17 +978,8 @@ def test_what_fails_and_begins_anew_says_so_and_why() -> None:
 
 
 def test_what_leads_all_the_time_is_done_since_it_began_anew() -> None:
-    made = project(
-        row("top", "selector", name="Day"),
-        row("r0", "last", "top", name="Never", guard="n > 9"),
-        row("r1", "sequence", "top", name="Round"),
-        row("r11", "last", "r1", name="Walk", ticks=3),
-        row("r12", "count", "r1", name="One more", key=key("n"), amount=1.0),
-        row("r13", "last", "r1", name="Rest", ticks=2, guard="n > 1"),
-        keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),),
-        seconds=2.0,
-    )
-    explains = explainer(made)
+    never = row("r0", "last", "top", name="Never", guard="n > 9")
+    explains = explainer(rounds(1, never))
     for tick, says in (
         (2, "a is at Walk, in Round, since 0.00 s."),
         (

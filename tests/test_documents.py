@@ -14,8 +14,11 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+import click
 import pytest
 from PySide6.QtWidgets import QApplication
+from typer.core import TyperGroup
+from typer.main import get_command
 
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
@@ -24,6 +27,7 @@ from umbrant.catalog.language.phrase_tokens import SMALL
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.validation import open_project
 from umbrant.cli import main
+from umbrant.cli.app import app
 from umbrant.desk.chips.filling import filled
 from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.views.ledger.search import offers, typed
@@ -88,6 +92,26 @@ def run(command: str, monkeypatch: pytest.MonkeyPatch) -> int:
     with pytest.raises(SystemExit) as ended:
         main()
     return int(ended.value.code or 0)
+
+
+def test_every_option_stands_in_the_readme() -> None:
+    lines = (ROOT / "README.md").read_text().splitlines()
+    group = get_command(app)
+    assert isinstance(group, TyperGroup)
+    context, missing = click.Context(group), []
+    for name in group.list_commands(context):
+        begins = f"    umbrant {name} "
+        # What is no command opens the window.
+        if name == "open":
+            begins = "    umbrant [PROJECT] "
+        written = " ".join(line for line in lines if line.startswith(begins))
+        missing += [
+            (name, option)
+            for param in group.get_command(context, name).params
+            for option in param.opts
+            if option.startswith("--") and option not in written
+        ]
+    assert missing == []
 
 
 @pytest.mark.parametrize("command", commands())

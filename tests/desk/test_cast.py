@@ -533,7 +533,7 @@ def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_tol
     hands.pane.actions_by_id["rehearse"].trigger()
     assert not hands.pane.rehearsing.active
     assert hands.messages == [
-        "scenarios/dusk.json: there is no stage 'nowhere'. There are: quay."
+        "scenarios/dusk.json: there is no stage 'nowhere'. There are: quay. Add a stage."
     ]
 
 

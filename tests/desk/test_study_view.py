@@ -98,7 +98,7 @@ def test_a_study_can_be_stopped_and_closed(
     study.trigger()
     assert not view.study.is_running
     QApplication.processEvents()
-    assert "takes · Enter opens one" in view.heading()
+    assert "· Enter opens one" in view.heading()
     # Another project closes what goes on.
     study.trigger()
     assert view.study.is_running

@@ -250,8 +250,11 @@ def _tied(explainer: Explainer, claim: Claim) -> bool:
     spans = [
         span
         for span in _spans(explainer, claim)
-        if span.start <= claim.tick
-        and (span.end is None or span.end >= claim.tick)
+        if span.start == claim.tick
+        or (
+            span.start < claim.tick
+            and (span.end is None or span.end > claim.tick)
+        )
     ]
     numbers = list(explainer.outline.number)
     is_first = numbers.index(claim.row_id) < numbers.index(

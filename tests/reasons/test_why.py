@@ -1360,3 +1360,25 @@ def test_once_is_said_of_what_was_entered_once() -> None:
     assert (
         "r1 was refused: it has been entered once, and may be no more often."
     ) in explainer(made).why_not(3, "r1").text
+
+
+def test_an_option_that_has_made_room_is_not_said_to_have_been_drawn() -> None:
+    made = project(
+        row("ut", "utility", name="Pick", winner="among the best", best=1.0),
+        row("o1", "option", "ut", name="Early"),
+        row("c1", "consider", "o1", input="1 - clock()"),
+        row("l1", "last", "o1", ticks=50),
+        row("o2", "option", "ut", name="Late"),
+        row("c2", "consider", "o2", input="clock()"),
+        row("l2", "last", "o2", ticks=50),
+        row("o3", "option", "ut", name="Never", weight=0.1),
+        row("l3", "last", "o3", ticks=50),
+        seconds=1.0,
+    )
+    explains = explainer(made)
+    changed = explains.record.row("o2").spans[0].start
+    assert explains.record.row("o1").spans[0].end == changed
+    line = explains.why_not(changed, "o3").lines[0].text
+    assert "; Late scored" in line
+    assert "and was drawn" in line
+    assert "Early" not in line

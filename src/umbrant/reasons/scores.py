@@ -33,6 +33,7 @@ from umbrant.reasons.utility_decision import (
     ConsideredInput,
     UtilityDecision,
 )
+from umbrant.take.record import Span
 
 STAY_BONUS = "stay_bonus"
 MOST_DIGITS = 6
@@ -261,23 +262,29 @@ class Scores:
                     ClaimKind.REFUSED, row_id, tick, cause=refusal.cause.kind
                 )
 
+    def _won(self, scored: OptionScore, tick: int) -> Span | None:
+        """The span of an option that won the decision of a tick."""
+        span = self.record.row(scored.row.id).span_at(tick)
+        # One that ended at the tick without having begun at it has made room.
+        if span is None or (span.end == tick and span.start < tick):
+            return None
+        return span
+
     def _was_drawn(self, scored: OptionScore, tick: int) -> bool:
-        """Whether an option runs after a decision that draws its winner."""
-        record = self.record.row(scored.row.id)
-        return self.winner != "highest" and record.span_at(tick) is not None
+        """Whether an option won a decision that draws its winner."""
+        return self.winner != "highest" and self._won(scored, tick) is not None
 
     def _how_drawn(self, scored: OptionScore, tick: int) -> Iterator[Bit]:
-        if self._was_drawn(scored, tick):
+        span = self._won(scored, tick)
+        if self.winner != "highest" and span is not None:
             yield TextRun(f", and was drawn {_DRAWN[self.winner]}")
-            span = self.record.row(scored.row.id).span_at(tick)
-            if span is not None:
-                yield claim(ClaimKind.ENTERED, scored.row.id, span.start)
+            yield claim(ClaimKind.ENTERED, scored.row.id, span.start)
 
     def _of_equals(
         self, winner: OptionScore, other: OptionScore, tick: int
     ) -> Iterator[Bit]:
         """Why one of two options wins that score the same."""
-        span = self.record.row(winner.row.id).span_at(tick)
+        span = self._won(winner, tick)
         if (
             winner.total != other.total
             or self.winner != "highest"

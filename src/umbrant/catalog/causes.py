@@ -55,6 +55,10 @@ SENTENCES: Mapping[str, str] = {
     "done_otherwise": "{row} ended with {result}",
     "must_finish": "{row} may be left only when it is done",
     "outscored": "{row} scores {score}, and it scores {own}",
+    "outscored_staying": (
+        "{row} scores {score}, and it scores {own} with its bonus for staying"
+    ),
+    "no_candidate": "nothing else is in the group '{group}'",
     "below_threshold": "no option scored more than {threshold}",
     "raised": "{file}, line {line}: {message}",
     "said": "{text}",
@@ -101,6 +105,9 @@ one_line = json.JSONEncoder(ensure_ascii=False).encode
 """A value as one line of JSON. Made once: `json.dumps` would make an encoder
 for each call.
 """
+
+_APART = "score", "own"
+"""Facts that are recorded with as many decimals as tell them apart."""
 
 _UNITS = {"_s": " s", "_m": " m", "_deg": "°"}
 _FIELD = re.compile(r"\{(\w+)\}( times)?")
@@ -188,6 +195,8 @@ def fact_text(name: str, fact: Value | None) -> str:
         return f"{number_text(round(fact, 2))}{unit}"
     if not isinstance(fact, float):
         return value_text(fact)
+    if name in _APART:
+        return f"{fact:.9f}".rstrip("0").rstrip(".")
     return number_text(fact)
 
 

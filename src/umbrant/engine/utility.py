@@ -152,7 +152,7 @@ class LiveUtility:
         self._decided = decided
         self._current: LiveOption | None = None
         self._candidate: str | None = None
-        self._own_score = 0.0
+        self._own: OptionBid | None = None
         self._until_s = self._next_s = 0.0
 
     def start(self, me: Me) -> None:
@@ -267,15 +267,23 @@ class LiveUtility:
 
     def _change_to(self, me: Me, bid: OptionBid) -> None:
         if self._current is not None:
-            beaten = cause(
-                "outscored",
-                row=bid.option.row.id,
-                score=_short(bid.total),
-                own=_short(self._own_score),
-            )
-            self._current.row.halt(me, beaten)
+            self._current.row.halt(me, self._beaten(self._current, bid))
         self._current = bid.option
         self._until_s = me.world.now_s + self._setup.hold()
+
+    def _beaten(self, option: LiveOption, winner: OptionBid) -> Cause:
+        """Why the option that it is at is left for another one."""
+        own = self._own
+        if own is None:
+            group = option.candidates.group if option.candidates else ""
+            return cause("no_candidate", group=group)
+        kind = "outscored"
+        if own.bonus:
+            kind = "outscored_staying"
+        score, own_score = _apart(winner.total, own.total)
+        return cause(
+            kind, row=winner.option.row.id, score=score, own=own_score
+        )
 
     def _bid(self, me: Me, option: LiveOption) -> OptionBid | None:
         """An option's score now, for the candidate that it is highest for;
@@ -284,18 +292,17 @@ class LiveUtility:
         stays = 0.0
         if option is self._current:
             stays = self._setup.stay_bonus()
-            self._own_score = 0.0
         if option.candidates is None:
             bid: OptionBid | None = OptionBid(
                 option, self._score(option, report=True), stays
             )
         else:
             bid = self._best_candidate(me, option, stays)
+        if option is self._current:
+            self._own = bid
         if bid is None:
             option.report(Gauge(Measured.SCORE, 0.0, 0.0))
             return None
-        if option is self._current:
-            self._own_score = bid.total
         option.report(
             Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or "")
         )
@@ -350,5 +357,12 @@ class LiveUtility:
         )
 
 
-def _short(score: float) -> float:
-    return round(score, 3)
+def _apart(one: float, other: float) -> tuple[float, float]:
+    """Two scores as they are recorded: with as few decimals as tell them
+    apart, and no fewer than three.
+    """
+    for decimals in range(3, 9):
+        short = round(one, decimals), round(other, decimals)
+        if short[0] != short[1]:
+            return short
+    return one, other

@@ -5,10 +5,20 @@ let the next in.
 from bisect import bisect_right
 from functools import cached_property
 
-from umbrant.catalog.kind import RUNS
-from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
-from umbrant.reasons.machine_report import entered_by, entered_by_bits
+from umbrant.catalog.kind import RUNS, Family
+from umbrant.reasons.decision_changes import (
+    LeadingSpan,
+    choices,
+    chosen_spans,
+    leading_spans,
+)
+from umbrant.reasons.machine_report import (
+    entered_by,
+    entered_by_bits,
+    machine_of,
+)
 from umbrant.reasons.row_report import Bits, RowReport, due_s
+from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import (
     AnswerLine,
     Bit,
@@ -19,13 +29,17 @@ from umbrant.reasons.sentences import (
 )
 from umbrant.take.record import Outcome, Span
 
+Leads = tuple[LeadingSpan, ...]
+"""What led, one after the other."""
+
 
 class ChangeReport(RowReport):
     """Explains the changes of mind of one agent of a take."""
 
     def change(self, lead: LeadingSpan) -> AnswerLine:
         """Why a row took the lead, in one line."""
-        bits = list(self.why_changed(lead, lead.start))
+        among = self.leading[lead.branch]
+        bits = list(self.why_changed(lead, among, lead.start))
         if lead.restarts:
             ticks = lead.end - lead.start + 1
             joint = ""
@@ -48,35 +62,71 @@ class ChangeReport(RowReport):
             causes = []
         return self.names.line(lead.row_id, causes, Tone.YES)
 
-    def why_changed(self, lead: LeadingSpan, now: int) -> Bits:
-        """Why a row took the lead, as seen from `now`."""
+    def why_changed(self, lead: LeadingSpan, among: Leads, now: int) -> Bits:
+        """Why a row took the lead among others, as seen from `now`."""
         # A state is entered by a transition, whatever was active before; of
         # other rows the one that led before has made room.
         by = None
         if self.is_state(lead.row_id):
             by = entered_by(self, lead.row_id, lead.start)
-        before = self._lead_before(lead)
+        before = self._lead_before(lead, among)
         if by is not None:
             yield from entered_by_bits(self, by, lead.start, now)
         elif before is not None:
             yield from self._why_left(before, lead, now)
+        elif self.is_state(lead.row_id):
+            yield from self._began_in(lead)
+        elif self.family(lead.row_id) is Family.OPTION:
+            utility = self.outline.parent[lead.row_id] or ""
+            yield from self.scores(utility).why_first(lead.row_id, lead.start)
         else:
             yield from self.guard_held(lead.row_id, lead.start, now)
 
+    def _began_in(self, lead: LeadingSpan) -> Bits:
+        """That a state is the one in which its machine began."""
+        machine = machine_of(self, lead.row_id)
+        if machine is None or not self.record.row(machine).spans_at(
+            lead.start
+        ):
+            return
+        yield self.names.bit(machine)
+        yield claim(ClaimKind.ENTERED, machine, lead.start)
+        yield " begins in it"
+
+    def scores(self, utility: str) -> Scores:
+        """The scores of a utility's options."""
+        return Scores(self, utility)
+
     @cached_property
-    def leading(self) -> tuple[tuple[LeadingSpan, ...], ...]:
+    def leading(self) -> tuple[Leads, ...]:
         """For each branch of the behavior what led it."""
         return leading_spans(self.take, self.member.name)
 
-    def _lead_before(self, lead: LeadingSpan) -> LeadingSpan | None:
-        """What led the branch until a row took the lead; None where nothing
-        had for a while.
+    def chosen_by(self, chooser: str) -> Leads:
+        """What a row that chooses among others chose, and for how long; empty
+        for one that chooses nothing.
         """
-        branch = self.leading[lead.branch]
-        index = branch.index(lead)
+        if chooser not in self._chosen:
+            rows = choices(self.behavior, chooser)
+            found = chosen_spans(self.take, self.member.name, rows)
+            self._chosen[chooser] = found
+        return self._chosen[chooser]
+
+    @cached_property
+    def _chosen(self) -> dict[str, Leads]:
+        """What rows chose, once it has been looked for."""
+        return {}
+
+    def _lead_before(
+        self, lead: LeadingSpan, among: Leads
+    ) -> LeadingSpan | None:
+        """What led until a row took the lead; None where nothing had for a
+        while.
+        """
+        index = among.index(lead)
         before = None
         if index:
-            before = branch[index - 1]
+            before = among[index - 1]
         # Leads end at their last tick, the next begins at the one after, or
         # one later where the row ended within a tick. A longer gap means that
         # nothing ran, and then nothing made room.

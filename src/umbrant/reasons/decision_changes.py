@@ -19,7 +19,7 @@ from umbrant.catalog.kind import ROWS, RUNS, ChildOrder, Family
 from umbrant.model.behaviors import Behavior
 from umbrant.model.kind_ids import HISTORY
 from umbrant.take.reader import Take
-from umbrant.take.record import AgentRecord
+from umbrant.take.record import AgentRecord, Outcome
 
 
 @dataclass(frozen=True)
@@ -74,6 +74,22 @@ def _branches(behavior: Behavior, row_id: str) -> Iterator[Branch]:
         yield _innermost(behavior, inner)
 
 
+def choices(behavior: Behavior, chooser: str) -> Branch:
+    """The rows among which a selector, a utility or a machine chooses, of a
+    machine its innermost states; empty for a row that has no choice.
+    """
+    kind = BUILTIN.get(behavior.row(chooser).kind, Family.COMPOSITE)
+    if (
+        kind is None
+        or kind.order is ChildOrder.TOGETHER
+        # Its children follow one another: that is no choice.
+        or kind.goes_on_after == Outcome.SUCCESS
+    ):
+        return ()
+    found = _innermost(behavior, _choices(behavior, chooser))
+    return found if len(found) > 1 else ()
+
+
 def leading_rows(behavior: Behavior) -> tuple[str, ...]:
     """The rows between which a change counts as a change of mind, of all
     branches.
@@ -95,6 +111,15 @@ def leading_spans(
         tuple(_merged(_spans(record, rows, number, last_tick)))
         for number, rows in enumerate(branches(behavior))
     )
+
+
+def chosen_spans(
+    take: Take, agent: str, rows: Branch
+) -> tuple[LeadingSpan, ...]:
+    """Which of the rows among which one is chosen was at work, from the first
+    tick to the last.
+    """
+    return tuple(_merged(_spans(take.agents[agent], rows, 0, take.last_tick)))
 
 
 def lead_at(found: tuple[LeadingSpan, ...], tick: int) -> LeadingSpan | None:

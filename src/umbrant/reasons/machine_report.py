@@ -115,6 +115,13 @@ def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
     span = subject.record.row(state).span_at(tick)
     if span is None:
         return None
+    return _end_within(subject, state, span, tick)
+
+
+def _end_within(
+    subject: AgentContext, state: str, span: Span, tick: int
+) -> StateEnd | None:
+    """How the rows of a state have ended since it was entered, up to a tick."""
     last: StateEnd | None = None
     for row_id in subject.outline.children[state]:
         if (
@@ -344,9 +351,7 @@ def _waits_for_end(
         yield "."
 
 
-def entered_bits(
-    subject: AgentContext, state: str, tick: int
-) -> Iterator[Bit]:
+def entered_bits(subject: RowReport, state: str, tick: int) -> Iterator[Bit]:
     """Yield the words for how long a state has been active and what entered
     it.
     """
@@ -363,7 +368,7 @@ def entered_bits(
 
 
 def entered_by_bits(
-    subject: AgentContext, row_id: str, tick: int, now: int
+    subject: RowReport, row_id: str, tick: int, now: int
 ) -> Iterator[Bit]:
     """By which transition a state was entered at a tick, and what held as it
     fired, as seen from `now`.
@@ -380,12 +385,9 @@ def entered_by_bits(
         yield claim(ClaimKind.FIRED, row_id, tick, since=left.start)
         return
     yield claim(ClaimKind.FIRED, row_id, tick)
-    if row.kind == ON_DONE and source is not None:
-        yield " fired: "
-        yield subject.names.bit(source)
-        yield " was done"
-    else:
-        yield from _because_fired(subject, row_id, tick, now)
+    if row.kind == ON_DONE:
+        yield " fired"
+    yield from _because_fired(subject, row_id, tick, now)
 
 
 def _span_before(
@@ -407,11 +409,31 @@ def _span_before(
     return spans[before - 1] if before else None
 
 
+def _was_done(
+    subject: RowReport, source: str, transition: str, tick: int, now: int
+) -> Iterator[Bit]:
+    """That a state was done as its transition fired, and of one that failed
+    why it had.
+    """
+    yield subject.names.bit(source)
+    span = _span_before(subject, source, transition, tick)
+    fired = subject.record.row(transition).last_span(tick)
+    ended = None
+    if span is not None:
+        ended = _end_within(subject, source, span, tick)
+    if ended is None or fired is None or ended.outcome is Outcome.SUCCESS:
+        yield " was done"
+        return
+    yield " was done with failure: "
+    until = fired.start, fired.start_step
+    yield from subject.why_child_failed(ended.row_id, until, now)
+
+
 def _because_fired(
-    subject: AgentContext, row_id: str, tick: int, now: int
+    subject: RowReport, row_id: str, tick: int, now: int
 ) -> Iterator[Bit]:
     """What held as a transition fired, and of an event which one was received."""
-    row = subject.behavior.row(row_id)
+    row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
     condition = subject.checks(row_id)
     wanted = str(row.args.get("event", ""))
     if row.kind == ON_EVENT and wanted.startswith(f"{STATE_DONE}."):
@@ -420,6 +442,9 @@ def _because_fired(
             subject.own_id(row_id, wanted.rpartition(".")[2])
         )
         yield " was done"
+    elif row.kind == ON_DONE and source is not None:
+        yield ": "
+        yield from _was_done(subject, source, row_id, tick, now)
     elif row.kind == ON_EVENT:
         received = [
             each.event
@@ -431,7 +456,7 @@ def _because_fired(
             yield claim(ClaimKind.RECEIVED, "", tick, event=received[0])
     if condition is not None:
         joint = ": "
-        if row.kind == ON_EVENT:
+        if row.kind in (ON_EVENT, ON_DONE):
             joint = ", and "
         yield joint
         yield from condition.bits(tick, held=True, now=now)

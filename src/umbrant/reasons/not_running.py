@@ -14,7 +14,6 @@ from umbrant.reasons.machine_report import (
     waits_for,
 )
 from umbrant.reasons.row_report import Bits
-from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import (
     AnswerLine,
     Bit,
@@ -27,10 +26,6 @@ from umbrant.take.record import Outcome, RowRecord, RowState
 
 class NotRunningReport(ChangeReport):
     """Says of rows of one agent why they did not run at a tick."""
-
-    def scores(self, utility: str) -> Scores:
-        """The scores of a utility's options."""
-        return Scores(self, utility)
 
     def _in_the_way(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """Why a row whose parent runs does not run itself."""

@@ -247,6 +247,39 @@ class Scores:
             yield from self._kept_out(own, rest, tick)
         yield TextRun(".")
 
+    def why_first(self, row_id: str, tick: int) -> Iterator[Bit]:
+        """Why an option was chosen at a tick when none had been before: what
+        it scored, and the next one.
+        """
+        scored = self.at(tick)
+        own = next((each for each in scored if each.row.id == row_id), None)
+        if own is None:
+            return
+        rest = [each for each in scored if each.row.id != row_id]
+        following = next(
+            (each for each in rest if each.total <= own.total), None
+        )
+        digits = 2
+        if following is not None:
+            digits = _digits_apart(own.total, following.total)
+        yield self.names.bit(row_id)
+        yield f" scored {_text(own.score, digits)}"
+        yield claim(ClaimKind.SCORED, row_id, tick, score=own.score)
+        if self.winner != "highest":
+            yield f", and was drawn {_DRAWN[self.winner]}"
+        elif following is not None:
+            yield ", and the next one, "
+            yield self.names.bit(following.row.id)
+            yield f", {_text(following.score, digits)}"
+            yield claim(
+                ClaimKind.SCORED,
+                following.row.id,
+                tick,
+                score=following.score,
+            )
+            yield from self._of_equals(own, following, tick)
+        yield from self._kept_out(own, rest, tick)
+
     def _kept_out(
         self, winner: OptionScore, rest: Sequence[OptionScore], tick: int
     ) -> Iterator[Bit]:

@@ -9,15 +9,12 @@ from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.decision_changes import LeadingSpan, lead_at
 from umbrant.reasons.gate_report import gauge_text
+from umbrant.reasons.headlines import Headlines
 from umbrant.reasons.machine_report import (
     entered_bits,
-    entered_by,
-    entered_by_bits,
     waiting_lines,
 )
-from umbrant.reasons.not_running import NotRunningReport
 from umbrant.reasons.row_report import Bits
 from umbrant.reasons.sentences import (
     Answer,
@@ -30,16 +27,15 @@ from umbrant.reasons.sentences import (
     ago_text,
     claim,
     once,
-    parted,
 )
 from umbrant.reasons.tick_steps import TickReport
-from umbrant.take.record import Outcome, RowState, Span
+from umbrant.take.record import RowState
 
 ENDED_STATES = RowState.SUCCESS, RowState.FAILURE, RowState.STOPPED
 """What a row can have become at a tick at which it ended."""
 
 
-class Explainer(NotRunningReport):
+class Explainer(Headlines):
     """Answers questions about one agent of a take. Raises KeyError if the take
     has no such agent.
     """
@@ -91,180 +87,9 @@ class Explainer(NotRunningReport):
         leaf, headline = " nothing", None
         if path:
             leaf = f" {self.names.numbers[path[-1]]}"
-            headline = self._in_one_sentence(path, tick)
+            headline = self.in_one_sentence(path, tick)
         question = f"why {self.title} is running{leaf}"
         return Answer(question, tick, once(lines), table, headline)
-
-    def _in_one_sentence(
-        self, path: tuple[str, ...], tick: int
-    ) -> AnswerLine | None:
-        """What the agent does, since when, and why: the change of mind that
-        led to it, followed to what made it.
-        """
-        lead = None
-        if self.leading:
-            lead = lead_at(self.leading[0], tick)
-        leaf = path[-1]
-        # What led may have ended within the tick, and then nobody is at it any
-        # more.
-        if lead is None or lead.row_id not in path:
-            ended = self._ended_in_one_sentence(path, tick)
-            return ended or self._runs_in_one_sentence(leaf, tick)
-        span = self.record.row(lead.row_id).last_span(tick)
-        if span is not None and span.end == tick and not lead.restarts:
-            return self._ended_in_one_sentence(path, tick)
-        does = " was at "
-        if self.state_of(leaf, tick) is RowState.RUNNING:
-            does = " is at "
-        bits: list[Bit] = [self.at_start, does, self.names.bit(leaf)]
-        if lead.row_id != leaf:
-            bits += [", in ", self.names.bit(lead.row_id)]
-        bits += self._since(lead, span, tick)
-        runs, claims = parted((*bits, "."))
-        return AnswerLine("", "", runs, claims=claims)
-
-    def _since(
-        self, lead: LeadingSpan, span: Span | None, tick: int
-    ) -> Iterator[Bit]:
-        """Since when a row that leads does what it does now, which is its
-        span, and why.
-        """
-        since = lead.start
-        if span is not None and not lead.restarts:
-            since = span.start
-            if span.end is None or span.end > tick:
-                yield claim(ClaimKind.RUNS, lead.row_id, tick, since=since)
-        yield f", since {self.header.seconds(since):.2f} s"
-        if span is not None and since > lead.start:
-            # It leads all the time, but ended meanwhile and was entered again:
-            # that is what it owes its present turn to.
-            if self.is_state(lead.row_id):
-                yield from self._entered_again(lead.row_id, since, tick)
-                return
-            yield from self._again(lead.row_id, span, tick)
-            yield "; "
-            yield self.names.bit(lead.row_id)
-            yield f" has led since {self.header.seconds(lead.start):.2f} s"
-        why = list(self.why_changed(lead, tick))
-        yield from [", because ", *why] if why else []
-        if lead.restarts:
-            yield "; it begins and ends anew at every tick since then"
-            yield claim(
-                ClaimKind.RESTARTS, lead.row_id, tick, since=lead.start
-            )
-
-    def _entered_again(
-        self, state: str, since: int, tick: int
-    ) -> Iterator[Bit]:
-        """The transition by which a state was left and entered again."""
-        by = entered_by(self, state, since)
-        if by is not None:
-            yield " again, because "
-            yield from entered_by_bits(self, by, since, tick)
-
-    def _again(self, row_id: str, span: Span, tick: int) -> Iterator[Bit]:
-        """That a row was entered again after it had ended, and how it had."""
-        before = self.record.row(row_id).last_ended(
-            (span.start, span.start_step)
-        )
-        if before is None or before.end is None:
-            return
-        outcome = before.outcome or Outcome.STOPPED
-        words = {
-            Outcome.SUCCESS: " was done",
-            Outcome.FAILURE: " failed",
-            Outcome.STOPPED: " was stopped",
-        }
-        yield " again, after "
-        yield self.names.bit(row_id)
-        yield claim(
-            ClaimKind.ENDED,
-            row_id,
-            before.end,
-            outcome=outcome.value,
-            now=span.start,
-            step=span.start_step,
-        )
-        yield words[outcome]
-        yield from self.why_ended(row_id, before, tick)
-
-    def _runs_in_one_sentence(
-        self, row_id: str, tick: int
-    ) -> AnswerLine | None:
-        """That a row runs which was no choice: with nothing but itself to be
-        chosen where it stands.
-        """
-        span = self.record.row(row_id).span_at(tick)
-        if span is None:
-            return None
-        bits: list[Bit] = [
-            self.at_start,
-            " is at ",
-            self.names.bit(row_id),
-            f", since {self.header.seconds(span.start):.2f} s",
-            claim(ClaimKind.RUNS, row_id, tick, since=span.start),
-        ]
-        held = list(self.guard_held(row_id, span.start, tick))
-        bits += [", because ", *held] if held else []
-        runs, claims = parted((*bits, "."))
-        return AnswerLine("", "", runs, claims=claims)
-
-    def _ended_in_one_sentence(
-        self, path: tuple[str, ...], tick: int
-    ) -> AnswerLine | None:
-        """That the agent came to an end at a tick at which nothing runs on:
-        with which row, and how that ended. None where it ran nothing but what
-        still runs.
-        """
-        if self.state_of(path[-1], tick) is RowState.RUNNING:
-            return None
-        row_id = self._ended_innermost(path[-1], tick)
-        if row_id is None:
-            return None
-        if self.state_of(row_id, tick) is not RowState.FAILURE:
-            # A row around it that failed did so for something else, such as a
-            # child that was refused.
-            failed = [
-                each
-                for each in path
-                if self.state_of(each, tick) is RowState.FAILURE
-            ]
-            row_id = (failed or [row_id])[-1]
-        bits: list[Bit] = [
-            self.at_start,
-            " was at ",
-            self.names.bit(row_id),
-            ", which",
-        ]
-        *ends, full_stop = self.ended(row_id, tick)
-        span = self.record.row(row_id).last_span(tick)
-        if span is not None and span.outcome is Outcome.SUCCESS:
-            ends += self.check_that_ended(row_id, span, tick)
-        runs, claims = parted((*bits, *ends, full_stop))
-        return AnswerLine("", "", runs, claims=claims)
-
-    def _ended_innermost(self, within: str, tick: int) -> str | None:
-        """The row in another one, or that itself, that ended last at a tick
-        and has no rows in it that did; None where none ended.
-        """
-        ended = {
-            row_id: span
-            for row_id in self.outline.within(within)
-            if (span := self.record.row(row_id).last_span(tick)) is not None
-            and span.end == tick
-        }
-        # What holds a row that ended, ended because of it, and has no more to
-        # say; what was stopped did not lead to the end.
-        innermost = [
-            (span.outcome is not Outcome.STOPPED, span.end_step, row_id)
-            for row_id, span in ended.items()
-            if not any(
-                inner in ended
-                for inner in self.outline.within(row_id)
-                if inner != row_id
-            )
-        ]
-        return max(innermost)[2] if innermost else None
 
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and

@@ -153,7 +153,9 @@ class _Checker:
                 return _WRITTEN[type(tree)]
         return KeyType.YES_NO
 
-    def _key(self, tree: KeyTerm) -> Iterator[Fault]:
+    def _key(
+        self, tree: KeyTerm, may_be_name: bool = False
+    ) -> Iterator[Fault]:
         if tree.key in self.keys:
             return
         # The commonest slip: a sense without its brackets reads as a key.
@@ -167,9 +169,12 @@ class _Checker:
             where = ""
             if self.board:
                 where = f" of blackboard '{self.board}'"
+            ways_out = DECLARE_KEY
+            if may_be_name:
+                ways_out = f'If it is a name, put it in quotes: "{tree.key}".'
             yield Fault(
                 f"`{tree.key}` is no key{where}.",
-                did_you_mean(tree.key, list(self.keys), DECLARE_KEY),
+                did_you_mean(tree.key, list(self.keys), ways_out),
                 tree.span,
             )
 
@@ -213,7 +218,7 @@ class _Checker:
         self, sense: str, param: Param, value: ConditionTree
     ) -> Iterator[Fault]:
         if isinstance(value, KeyTerm):
-            yield from self._key(value)
+            yield from self._key(value, may_be_name=param.type in _TEXTS)
             key = self.keys.get(value.key)
             if key and key.type not in param.keys:
                 wanted = " or ".join(param.keys)
@@ -264,9 +269,13 @@ class _Checker:
                 )
 
     def _compare(self, tree: Comparison) -> Iterator[Fault]:
-        yield from self.check(tree.left)
-        yield from self.check(tree.right)
         left, right = self.type_of(tree.left), self.type_of(tree.right)
+        names = (KeyType.TEXT, KeyType.AGENT, KeyType.PROP)
+        for side, other in ((tree.left, right), (tree.right, left)):
+            if isinstance(side, KeyTerm):
+                yield from self._key(side, may_be_name=other in names)
+            else:
+                yield from self.check(side)
         for side in (tree.left, tree.right):
             if isinstance(
                 side, Comparison | Negation | Conjunction | Disjunction
@@ -276,7 +285,6 @@ class _Checker:
                     "Join them with `and` or `or`.",
                     side.span,
                 )
-        names = (KeyType.TEXT, KeyType.AGENT, KeyType.PROP)
         if left is None or right is None:
             return
         if tree.sign not in ("==", "!=") and (left, right) != (

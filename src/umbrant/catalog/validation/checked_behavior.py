@@ -9,6 +9,7 @@ from umbrant.model.behaviors import Behavior, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.kind_ids import MACHINE
 from umbrant.model.problems import Problem
+from umbrant.model.values import KeyType
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,15 @@ class CheckedBehavior:
         return Problem(
             self.file, f"{number} '{row.name}'", message, remedy, row.id
         )
+
+    def key_meant(self, value: object, *types: KeyType) -> str:
+        """The way out where a text was written that can only be the name of a
+        key of one of these types; empty for anything else.
+        """
+        key = self.keys.get(value) if isinstance(value, str) else None
+        if key is None or key.type not in types:
+            return ""
+        return f'To use the key of that name, write {{"key": "{key.name}"}}.'
 
     def kind_of(self, row_id: str) -> Kind | None:
         """The kind of a row; None for one that is not known."""

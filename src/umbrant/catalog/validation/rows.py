@@ -173,7 +173,7 @@ class BehaviorCheck:
                 Family.CONDITION,
             )
         if row.kind == USE_BEHAVIOR:
-            yield from use_problems(self._checked, row)
+            yield from use_problems(self._checked, row, self._known)
 
     def _part(
         self, row: Row, part: _Part, *families: Family
@@ -225,7 +225,8 @@ class BehaviorCheck:
             yield self._checked.at(
                 row,
                 f"`{param.label}` cannot be {value!r}.",
-                f"It is {param.help}.",
+                self._checked.key_meant(value, *param.keys)
+                or f"It is {param.help}.",
             )
         elif param.type is ParamType.CONDITION:
             yield from self._condition(row, str(value), param.label)
@@ -299,7 +300,10 @@ class BehaviorCheck:
             yield self._checked.at(
                 row,
                 f"`{param.label}` cannot be '{name}'.",
-                did_you_mean(name, sorted(known), _ADDED.get(param.type, "")),
+                self._checked.key_meant(name, *param.keys)
+                or did_you_mean(
+                    name, sorted(known), _ADDED.get(param.type, "")
+                ),
             )
 
     def _takes(self, row: Row, event: str) -> bool:

@@ -3,8 +3,10 @@
 from collections.abc import Iterator, Mapping
 
 from umbrant.catalog.kind import RUNS, Catalog, Family, Kind
+from umbrant.catalog.params import ParamType
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.catalog.validation.checked_behavior import CheckedBehavior
+from umbrant.catalog.validation.names import Known
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, resolve_variant, used_behaviors
@@ -19,7 +21,7 @@ from umbrant.model.kind_ids import (
 from umbrant.model.parts import GUARD
 from umbrant.model.printable import a_or_an
 from umbrant.model.problems import DECLARE_KEY, Problem, did_you_mean
-from umbrant.model.values import KeyRef
+from umbrant.model.values import KeyRef, KeyType
 
 _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
     **dict.fromkeys((*RUNS, Family.OPTION), (GUARD, "decorator", "upkeep")),
@@ -176,7 +178,9 @@ def _second_target(
         )
 
 
-def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
+def use_problems(
+    checked: CheckedBehavior, row: Row, known: Known
+) -> Iterator[Problem]:
     """A row that uses another behavior: whether that is there, and what its
     keys are bound to.
     """
@@ -194,6 +198,7 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
         )
         return
     keys = checked.project.keys_of(inner)
+    bodies = known[ParamType.AGENT]
     for key_name, value in row.binds.items():
         key = keys.get(key_name)
         if key is None:
@@ -218,7 +223,22 @@ def use_problems(checked: CheckedBehavior, row: Row) -> Iterator[Problem]:
             yield checked.at(
                 row,
                 f"`{key_name}` cannot be {value!r}.",
-                f"It is {a_or_an(key.type)}.",
+                checked.key_meant(value, key.type)
+                or f"It is {a_or_an(key.type)}.",
+            )
+        elif (
+            key.type in (KeyType.AGENT, KeyType.PROP)
+            and isinstance(value, str)
+            and value
+            # A project without a stage or a scenario may name anything yet.
+            and bodies
+            and value not in bodies
+        ):
+            yield checked.at(
+                row,
+                f"`{key_name}` cannot be '{value}'.",
+                checked.key_meant(value, key.type)
+                or did_you_mean(value, sorted(bodies)),
             )
 
 

@@ -12,7 +12,7 @@ from tests.review.random_projects import RandomProject
 from tests.rolling.test_resuming import number_changes, other_changes
 from tests.small import key, project, row
 from umbrant.catalog.validation import ValidationMemory, open_project, validate
-from umbrant.model.behaviors import Key
+from umbrant.model.behaviors import Behavior, Blackboard, Key
 from umbrant.model.edits import delete_rows, set_guard, set_kind
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
@@ -22,6 +22,7 @@ from umbrant.model.values import KeyType, PlaceRef, Spread
 KEYS = (
     Key(name="spot", type=KeyType.POINT),
     Key(name="n", type=KeyType.NUMBER, low=0, high=1),
+    Key(name="temper", type=KeyType.TEXT),
 )
 
 
@@ -86,7 +87,27 @@ def test_the_demo_has_no_problems(demo: Path) -> None:
         (
             row("r1", "wait", "top", guard="m < 3"),
             "`m` is no key",
-            "There are: spot, n.",
+            "There are: spot, n, temper.",
+        ),
+        (
+            row("r1", "move_to", "top", target="spot"),
+            "`target` cannot be 'spot'",
+            'To use the key of that name, write {"key": "spot"}.',
+        ),
+        (
+            row("r1", "wait", "top", duration="n"),
+            "`duration` cannot be 'n'",
+            'To use the key of that name, write {"key": "n"}.',
+        ),
+        (
+            row("r1", "wait", "top", guard="stat(zest) < 3"),
+            "`zest` is no key",
+            'If it is a name, put it in quotes: "zest".',
+        ),
+        (
+            row("r1", "wait", "top", guard="temper == wary"),
+            "`wary` is no key",
+            'If it is a name, put it in quotes: "wary".',
         ),
         (
             row("r1", "wait", "top", decorators=[("cooldwn", {})]),
@@ -112,6 +133,58 @@ def test_a_problem_names_the_file_the_row_and_the_way_out(
     )
     assert says in found[0].message
     assert way_out in found[0].remedy
+
+
+@pytest.mark.parametrize(
+    ("binds", "says", "way_out"),
+    [
+        (
+            {"goal": "spot"},
+            "`goal` cannot be 'spot'",
+            'To use the key of that name, write {"key": "spot"}.',
+        ),
+        ({"goal": 3.0}, "`goal` cannot be 3.0", "It is a point."),
+        (
+            {"thing": "held"},
+            "`thing` cannot be 'held'",
+            'To use the key of that name, write {"key": "held"}.',
+        ),
+        (
+            {"thing": "lmap"},
+            "`thing` cannot be 'lmap'",
+            "Did you mean 'lamp'?",
+        ),
+        ({"thing": "lamp"}, "", ""),
+        ({"thing": key("held")}, "", ""),
+        ({"whom": "a"}, "", ""),
+    ],
+)
+def test_what_the_keys_of_a_used_behavior_are_bound_to(
+    binds: dict[str, object], says: str, way_out: str
+) -> None:
+    inner = Behavior(
+        name="inner", title="Inner", blackboard="i", rows=(row("w1", "wait"),)
+    )
+    board = Blackboard(
+        name="i",
+        title="I",
+        keys=(
+            Key(name="goal", type=KeyType.POINT),
+            Key(name="thing", type=KeyType.PROP),
+            Key(name="whom", type=KeyType.AGENT),
+        ),
+    )
+    made = project(
+        row("top", "use_behavior", behavior="inner", binds=binds),
+        keys=(*KEYS, Key(name="held", type=KeyType.PROP)),
+        behaviors=(inner,),
+        blackboards=(board,),
+        props=(Prop(name="lamp", group="lamps", at=(1, 1)),),
+    )
+    found = validate(made)
+    assert [each.message for each in found if says not in each.message] == []
+    assert bool(found) == bool(says)
+    assert all(way_out in each.remedy for each in found)
 
 
 def test_rows_in_an_action_and_rows_beside_the_first_are_told() -> None:

@@ -29,7 +29,7 @@ from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
 from umbrant.model.parts import candidate_part
-from umbrant.model.staging import Member, Prop
+from umbrant.model.staging import Cue, Member, Prop, TakeAway
 from umbrant.model.values import Curve, KeyType, Shape
 from umbrant.stage.world import StageWorld
 
@@ -247,6 +247,28 @@ def test_without_a_candidate_an_option_is_out() -> None:
     )
     assert spans(take, "rest") == [(0, None, None)]
     assert spans(take, "eat") == []
+
+
+def test_an_option_whose_last_candidate_goes_is_left_for_that() -> None:
+    quarry = Key(name="quarry", type=KeyType.AGENT)
+    take = played(
+        project(
+            row("uu", "utility"),
+            row("greet", "option", "uu", among="people", target=key("quarry")),
+            row("w1", "wait", "greet", duration=9.0),
+            row("rest", "option", "uu", weight=0.1),
+            row("w2", "wait", "rest", duration=9.0),
+            keys=(quarry,),
+            cast=(Member(name="z", start=(5, 5), group="people"),),
+            cues=(Cue(at_s=0.5, does=TakeAway(removes="z")),),
+        )
+    )
+    (left,) = record(take, "greet").spans
+    assert left.cause is not None
+    assert (left.cause.kind, left.cause.facts) == (
+        "no_candidate",
+        {"group": "people"},
+    )
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@ counts: `python -m tests.reasons.count_claims [SEEDS]`. It ends with 1 if one
 is false.
 """
 
+import re
 import sys
 from collections import Counter
 from collections.abc import Iterable
@@ -22,6 +23,27 @@ def lines_of(answer: Answer) -> list[AnswerLine]:
     return [*([answer.headline] if answer.headline else []), *answer.lines]
 
 
+_COMPARED = re.compile(
+    r"(?P<one>-?[\d.]+)(?: [a-z]+)?(?: away)?, "
+    r"(?:above|below|beyond|less than|not at least|not at most)(?: the)? "
+    r"(?P<other>-?[\d.]+)(?![\d.]*\d)"
+)
+_SCORED = re.compile(
+    r"scores (?P<one>[\d.]+), and it scores (?P<other>[\d.]+)"
+)
+
+
+def contradicts_itself(text: str) -> bool:
+    """Whether a sentence says that a number is above or below one that reads
+    the same.
+    """
+    return any(
+        float(found["one"].rstrip(".")) == float(found["other"].rstrip("."))
+        for pattern in (_COMPARED, _SCORED)
+        for found in pattern.finditer(text)
+    )
+
+
 class ClaimCount:
     """How many claims of each kind were checked, and those that were false
     with their sentences.
@@ -34,6 +56,8 @@ class ClaimCount:
     def check(self, explainer: Explainer, lines: Iterable[AnswerLine]) -> None:
         """Check the claims of some sentences."""
         for line in lines:
+            if contradicts_itself(line.text):
+                self.false.append((line.text, "contradicts itself"))
             for each in line.claims:
                 self.checked[each.kind] += 1
                 if each.kind in CHECKERS and not CHECKERS[each.kind](

@@ -12,7 +12,13 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any
 
-from umbrant.model.values import Value, number_text, times_text, value_text
+from umbrant.model.values import (
+    Value,
+    decimals_apart,
+    number_text,
+    times_text,
+    value_text,
+)
 
 SENTENCES: Mapping[str, str] = {
     "guard": "its guard said no",
@@ -106,8 +112,19 @@ one_line = json.JSONEncoder(ensure_ascii=False).encode
 for each call.
 """
 
-_APART = "score", "own"
-"""Facts that are recorded with as many decimals as tell them apart."""
+_COMPARED = {
+    "distance_m": "range_m",
+    "range_m": "distance_m",
+    "level": "amount",
+    "amount": "level",
+    "roll": "share",
+    "share": "roll",
+    "score": "own",
+    "own": "score",
+}
+"""Facts that a sentence compares, each with the other one: they are said with
+as many decimals as tell them apart.
+"""
 
 _UNITS = {"_s": " s", "_m": " m", "_deg": "°"}
 _FIELD = re.compile(r"\{(\w+)\}( times)?")
@@ -141,7 +158,9 @@ class Cause:
                 yield "", sentence[end : found.start()]
             fact = self.facts.get(found[1])
             if not found[2]:
-                text = fact_text(found[1], fact)
+                text = fact_text(
+                    found[1], fact, self.facts.get(_COMPARED.get(found[1], ""))
+                )
             elif isinstance(fact, int | float):
                 text = times_text(fact)
             else:
@@ -184,20 +203,23 @@ class Cause:
         return cls.from_plain(json.loads(text))
 
 
-def fact_text(name: str, fact: Value | None) -> str:
-    """A fact with the unit its name ends in: 9.43 m, 0.80 s, 70°, (14.2, 6.1)."""
+def fact_text(
+    name: str, fact: Value | None, compared: Value | None = None
+) -> str:
+    """A fact with the unit its name ends in: 9.43 m, 0.80 s, 70°, (14.2, 6.1).
+    It reads otherwise than the number that it is compared with.
+    """
     unit = next(
         (text for ending, text in _UNITS.items() if name.endswith(ending)), ""
     )
-    if unit and isinstance(fact, int | float):
-        if unit == " s":
-            return f"{fact:.2f}{unit}"
-        return f"{number_text(round(fact, 2))}{unit}"
-    if not isinstance(fact, float):
+    if not isinstance(fact, float) and not (unit and isinstance(fact, int)):
         return value_text(fact)
-    if name in _APART:
-        return f"{fact:.9f}".rstrip("0").rstrip(".")
-    return number_text(fact)
+    if unit == " s":
+        return f"{fact:.2f}{unit}"
+    decimals = 2 if unit else 3
+    if isinstance(compared, int | float):
+        decimals = decimals_apart(fact, compared, decimals)
+    return f"{number_text(fact, decimals)}{unit}"
 
 
 def cause(kind: str, **facts: Value) -> Cause:

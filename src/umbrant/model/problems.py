@@ -9,6 +9,7 @@ from typing import Annotated, Any, NamedTuple, Union, get_args, get_origin
 
 from pydantic import ValidationError
 from rapidfuzz import fuzz, process
+from rapidfuzz.distance import OSA
 
 from umbrant.model.names import PATTERNS_IN_WORDS
 from umbrant.model.printable import printable
@@ -76,7 +77,11 @@ def did_you_mean(word: str, known: list[str], otherwise: str = "") -> str:
     besides taking one of these.
     """
     close = process.extractOne(
-        word, known, processor=str.casefold, score_cutoff=60
+        word,
+        known,
+        scorer=_closeness,
+        processor=str.casefold,
+        score_cutoff=0.6,
     )
     if close:
         return f"Did you mean '{close[0]}'?"
@@ -85,6 +90,19 @@ def did_you_mean(word: str, known: list[str], otherwise: str = "") -> str:
     if known:
         there_are = f"There are: {', '.join(known[:MOST_NAMED])}{more}."
     return f"{there_are} {otherwise}".strip()
+
+
+def _closeness(
+    word: str, known: str, *, score_cutoff: float | None = None
+) -> float:
+    """How close two words are, from 0 to 1: by the letters that differ, or as
+    the one is a part of the other.
+    """
+    alike = OSA.normalized_similarity(word, known)
+    # One letter is a part of nearly every word.
+    if min(len(word), len(known)) >= 3 and (word in known or known in word):
+        alike = max(alike, 0.8)
+    return alike
 
 
 def explained(

@@ -131,11 +131,26 @@ ParamValue = (
 """What a chip can hold."""
 
 
-def number_text(number: float) -> str:
-    """The shortest everyday writing of a number, at most three decimals: 2,
-    0.5, -1.25.
+MOST_DECIMALS = 10
+"""What two numbers that are shown beside each other may take to be told apart."""
+
+
+def decimals_apart(one: float, other: float, least: int) -> int:
+    """With how many decimals two numbers read as different ones, but at least
+    so many; `least` where they are the same.
     """
-    text = f"{number:.3f}".rstrip("0").rstrip(".")
+    if one != other:
+        for decimals in range(least, MOST_DECIMALS):
+            if round(one, decimals) != round(other, decimals):
+                return decimals
+    return least
+
+
+def number_text(number: float, decimals: int = 3) -> str:
+    """The shortest everyday writing of a number, with at most so many
+    decimals: 2, 0.5, -1.25.
+    """
+    text = f"{number:.{decimals}f}".rstrip("0").rstrip(".")
     if text in ("-0", ""):
         return "0"
     return text

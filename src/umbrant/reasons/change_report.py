@@ -76,11 +76,18 @@ class ChangeReport(RowReport):
             yield from self._why_left(before, lead, now)
         elif self.is_state(lead.row_id):
             yield from self._began_in(lead)
-        elif self.family(lead.row_id) is Family.OPTION:
-            utility = self.outline.parent[lead.row_id] or ""
-            yield from self.scores(utility).why_first(lead.row_id, lead.start)
+        elif self._is_option(lead):
+            yield from self._scored_first(lead)
         else:
             yield from self.guard_held(lead.row_id, lead.start, now)
+
+    def _is_option(self, lead: LeadingSpan) -> bool:
+        return self.family(lead.row_id) is Family.OPTION
+
+    def _scored_first(self, lead: LeadingSpan) -> Bits:
+        """What an option scored as it was chosen while none was at work."""
+        utility = self.outline.parent[lead.row_id] or ""
+        yield from self.scores(utility).why_first(lead.row_id, lead.start)
 
     def _began_in(self, lead: LeadingSpan) -> Bits:
         """That a state is the one in which its machine began."""
@@ -165,8 +172,12 @@ class ChangeReport(RowReport):
         yield words.get(span.outcome or Outcome.STOPPED, " was left")
         if span.outcome is not Outcome.SUCCESS:
             yield from self.why_ended(before.row_id, span, now)
+        else:
+            yield from self.check_that_ended(before.row_id, span, now)
+        if span.outcome is not Outcome.STOPPED and self._is_option(lead):
+            yield from ["; ", *self._scored_first(lead)]
+        if span.outcome is not Outcome.SUCCESS:
             return
-        yield from self.check_that_ended(before.row_id, span, now)
         # A row that comes before the one that ended was let in by its guard,
         # not by that end alone.
         if held and self._comes_first(lead.row_id, before.row_id):

@@ -4,6 +4,7 @@ the way, and who wrote the keys in it.
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import TypeGuard
 
 from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.atom_results import AtomResult
@@ -21,7 +22,12 @@ from umbrant.catalog.language.tree import (
 from umbrant.engine.board import FORMULA
 from umbrant.model.parts import part_index
 from umbrant.model.printable import a_or_an
-from umbrant.model.values import Value, value_text
+from umbrant.model.values import (
+    Value,
+    decimals_apart,
+    number_text,
+    value_text,
+)
 from umbrant.reasons.sentences import (
     Bit,
     Claim,
@@ -166,12 +172,12 @@ class ConditionReport:
         unit = unit_of(atom.left, self.catalog) or unit_of(
             atom.right, self.catalog
         )
-        left, right = distinct(met.left, met.right)
+        left, right = distinct(met.left, met.right, unit)
         compared = COMPARED[atom.sign]
         if not met.truth:
             compared = f"not {compared}"
-        found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
-        return f"{found}, {compared} {value_text(right, unit)}"
+        found = f"{spoken(atom.left, self.catalog)} {verb} {left}"
+        return f"{found}, {compared} {right}"
 
     def _last_yes(
         self, index: int, met: AtomResult, tick: int, now: int
@@ -338,6 +344,10 @@ def _negated(tree: ConditionTree, atom: ConditionTree) -> bool:
     )
 
 
+def _is_number(value: Value | None) -> TypeGuard[float]:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
 def _rounded(value: Value | None) -> Value | None:
     if isinstance(value, float):
         return round(value, 2)
@@ -345,17 +355,19 @@ def _rounded(value: Value | None) -> Value | None:
 
 
 def distinct(
-    left: Value | None, right: Value | None
-) -> tuple[Value | None, Value | None]:
+    left: Value | None, right: Value | None, unit: str
+) -> tuple[str, str]:
     """Both sides of a comparison in as few digits as show that they differ:
-    3.998 is below 4.
+    3.998 is below 4. Never "3.00, below 3.00".
     """
-    if not isinstance(left, float | int) or not isinstance(right, float | int):
-        return _rounded(left), _rounded(right)
-    for digits in range(2, 7):
-        short = round(left, digits), round(right, digits)
-        # Never "3.00, below 3.00": as many digits as it takes to tell the
-        # sides apart.
-        if left == right or short[0] != short[1]:
-            return short
-    return left, right
+    if not _is_number(left) or not _is_number(right):
+        return (
+            value_text(_rounded(left), unit),
+            value_text(_rounded(right), unit),
+        )
+    decimals = decimals_apart(left, right, 2)
+    after = f" {unit}" if unit else ""
+    return (
+        number_text(left, decimals) + after,
+        number_text(right, decimals) + after,
+    )

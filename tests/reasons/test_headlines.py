@@ -1,0 +1,211 @@
+"""The sentence that an answer begins with: what was chosen last, and why."""
+
+import re
+from collections.abc import Sequence
+
+from tests.kinds import CATALOG
+from tests.reasons.count_claims import contradicts_itself
+from tests.small import played, project, row
+from umbrant.model.behaviors import Row, Watch
+from umbrant.model.documents import Project
+from umbrant.model.staging import Body, Cue, RaiseEvent, Stat
+from umbrant.reasons.decision_changes import choices, decision_changes
+from umbrant.reasons.why import Explainer
+
+
+def headlines(made: Project, *ticks: int) -> Sequence[str]:
+    explains = Explainer(played(made), "a", CATALOG)
+    answers = [explains.why(each) for each in ticks]
+    assert all(answer.headline for answer in answers)
+    return [answer.headline.text for answer in answers if answer.headline]
+
+
+def a_day(*in_work: Row) -> tuple[Row, ...]:
+    """A utility whose option *Work* is worth more until 1.5 s, and then *Tea*
+    is.
+    """
+    return (
+        row("uu", "utility", name="Day", stay_bonus=0.1),
+        row("ow", "option", "uu", name="Work"),
+        row("cw", "consider", "ow", input="1 - clock()", low=0, high=1),
+        *in_work,
+        row("ot", "option", "uu", name="Tea"),
+        row("ct", "consider", "ot", input="clock() - 0.5", low=0, high=1),
+        row("l9", "last", "ot", name="Sip", ticks=90),
+    )
+
+
+JOB = (
+    row("mm", "machine", "ow", name="Job"),
+    row("s1", "state", "mm", name="Idle"),
+    row("l1", "last", "s1", name="Lean", ticks=90),
+    row("t1", "on_event", "s1", event="order", to="s2", name="New"),
+    row("s2", "state", "mm", name="Fetch"),
+    row("l2", "last", "s2", name="Look", ticks=2, success=False),
+    row("t2", "on_done", "s2", result="failure", to="s1", name="No use"),
+)
+
+
+AN_ORDER = (Cue(at_s=0.2, does=RaiseEvent(raises="order")),)
+
+
+def test_a_state_that_was_entered_within_an_option_is_what_is_said() -> None:
+    made = project(*a_day(*JOB), seconds=0.9, cues=AN_ORDER)
+    assert headlines(made, 1, 3, 6) == [
+        "a is at Lean, in Work, since 0.00 s, because Work scored 1.00, and "
+        "the next one, Tea, 0.00.",
+        "a is at Look, in Fetch, since 0.20 s, because New: order was "
+        "received; Work has been running since 0.00 s.",
+        "a is at Lean, in Idle, since 0.40 s, because No use fired: Fetch was "
+        "done with failure: Look failed; Work has been running since 0.00 s.",
+    ]
+
+
+def test_a_choice_that_was_made_with_the_lead_gives_the_reason_of_the_lead() -> (
+    None
+):
+    chooses = (
+        row("se", "selector", "ow", name="How"),
+        row("l1", "last", "se", name="Saw", ticks=3, success=False),
+        row("l2", "last", "se", name="Hammer", ticks=90),
+    )
+    made = project(*a_day(*chooses), seconds=0.7)
+    first, then = headlines(made, 1, 5)
+    assert first.startswith("a is at Saw, in Work, since 0.00 s, because Work")
+    assert then == (
+        "a is at Hammer, since 0.30 s, because Saw failed; Work has been "
+        "running since 0.00 s."
+    )
+
+
+def test_what_was_chosen_again_says_after_what() -> None:
+    chooses = (
+        row(
+            "se",
+            "selector",
+            "ow",
+            name="How",
+            decorators=[("repeat_for_ever", {})],
+        ),
+        row("l1", "last", "se", name="Saw", ticks=2),
+        row("l2", "last", "se", name="Hammer", ticks=90),
+    )
+    (text,) = headlines(project(*a_day(*chooses), seconds=0.7), 4)
+    assert text == (
+        "a is at Saw, since 0.30 s again, after Saw was done; Work has been "
+        "running since 0.00 s."
+    )
+
+
+def test_steps_of_a_sequence_are_no_choice() -> None:
+    steps = (
+        row("sq", "sequence", "ow", name="Build"),
+        row("l1", "last", "sq", name="Saw", ticks=2),
+        row("l2", "last", "sq", name="Nail", ticks=90),
+    )
+    made = project(*a_day(*steps), seconds=0.7)
+    assert choices(made.behaviors[0], "sq") == ()
+    assert choices(made.behaviors[0], "uu") == ("ow", "ot")
+    (text,) = headlines(made, 5)
+    assert text.startswith("a is at Nail, in Work, since 0.00 s, because Work")
+
+
+def test_a_machine_says_where_it_began() -> None:
+    made = project(
+        row("mm", "machine", name="Mood", initial="s2"),
+        row("s1", "state", "mm", name="Calm"),
+        row("s2", "state", "mm", name="Upset"),
+        row("l2", "last", "s2", name="Sulk", ticks=90),
+        seconds=0.5,
+    )
+    assert headlines(made, 2) == [
+        "a is at Sulk, in Upset, since 0.00 s, because Mood begins in it."
+    ]
+
+
+def test_an_option_that_follows_one_that_is_done_says_what_it_scored() -> None:
+    made = project(
+        row("uu", "utility", name="Day", hold=2),
+        row("oa", "option", "uu", name="Eat"),
+        row("ca", "consider", "oa", input="1 - clock()", low=0, high=1),
+        row("la", "last", "oa", name="Chew", ticks=6),
+        row("ob", "option", "uu", name="Nap"),
+        row("cb", "consider", "ob", input="clock()", low=0, high=1),
+        row("lb", "last", "ob", name="Snore", ticks=9),
+        seconds=1.0,
+    )
+    assert headlines(made, 9) == [
+        "a is at Snore, in Nap, since 0.70 s, because Eat was done; Nap "
+        "scored 0.70, and the next one, Eat, 0.30."
+    ]
+
+
+def test_scores_that_hardly_differ_are_told_apart() -> None:
+    made = project(
+        row("uu", "utility", name="Day"),
+        row("ow", "option", "uu", name="Work"),
+        row("cw", "consider", "ow", input='stat("energy")', low=0, high=1),
+        row("lw", "last", "ow", name="Saw", ticks=90),
+        row("ot", "option", "uu", name="Tea"),
+        row("ct", "consider", "ot", input='1 - stat("energy")'),
+        row("lt", "last", "ot", name="Sip", ticks=90),
+        body=Body(stats={"energy": Stat(value=0.5003, per_s=-0.001)}),
+        seconds=0.6,
+    )
+    explains = Explainer(played(made), "a", CATALOG)
+    _, change = decision_changes(explains.take, "a")
+    text = explains.change(change).text
+    assert re.fullmatch(
+        r"Tea: Work was left: Tea scores 0\.5\d*, and it scores 0\.(5|49)\d*",
+        text,
+    )
+    assert not contradicts_itself(text)
+
+
+def test_the_bonus_for_staying_is_named_where_it_counted() -> None:
+    made = project(
+        *a_day(row("lw", "last", "ow", name="Saw", ticks=90)), seconds=1.2
+    )
+    assert headlines(made, 10) == [
+        "a is at Sip, in Tea, since 0.80 s, because Work was left: Tea scores "
+        "0.3, and it scores 0.2999 with its bonus for staying."
+    ]
+
+
+def test_a_sentence_that_contradicts_itself_is_found() -> None:
+    for text in (
+        "because energy is 0.35, below 0.35.",
+        "visitor is no — 8 m away, beyond 8 m",
+        "Tea scores 0.55, and it scores 0.55",
+        "the barrel holds 0.2, less than 0.20.",
+    ):
+        assert contradicts_itself(text), text
+    for text in (
+        "because energy is 0.3499, below 0.35.",
+        "visitor is no — 8.003 m away, beyond 8 m",
+        "n is 4, not above 4.",
+        "Tea scores 0.551, and it scores 0.55",
+        "distance is 4 m, not below 4 m",
+        "it is 1.5 m, below 1.55 m",
+    ):
+        assert not contradicts_itself(text), text
+
+
+def test_a_guard_lets_in_what_was_chosen_within_the_lead() -> None:
+    chooses = (
+        row("se", "selector", "ow", name="How"),
+        row(
+            "l1",
+            "last",
+            "se",
+            name="Saw",
+            ticks=90,
+            guard=("clock() > 0.25", Watch.TAKE_OVER),
+        ),
+        row("l2", "last", "se", name="Hammer", ticks=90),
+    )
+    (text,) = headlines(project(*a_day(*chooses), seconds=0.7), 5)
+    assert text == (
+        "a is at Saw, since 0.30 s, because the time was 0.3 s, above 0.25 s; "
+        "Work has been running since 0.00 s."
+    )

@@ -19,7 +19,14 @@ from umbrant.model.behaviors import (
 )
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
-from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
+from umbrant.model.staging import (
+    Cue,
+    Member,
+    Prop,
+    RaiseEvent,
+    SetKey,
+    WalkPoint,
+)
 from umbrant.model.values import KeyRef, KeyType
 from umbrant.nearest.candidates import ChangeCandidates
 from umbrant.nearest.places import MovedUp, TakeOverWatch, Unmuted
@@ -80,6 +87,10 @@ def check(
             span.start,
             found.runs_from,
         )
+    elif found.succeeds:
+        assert row_before is not None
+        assert (row_before.outcome, row_before.end) == ("failure", tick)
+        assert (span.outcome, span.end) == ("success", found.runs_from)
     else:
         assert span.start == found.runs_from, found.says
     before = {
@@ -300,6 +311,84 @@ def test_a_key_of_a_used_behavior_is_changed_where_it_comes_from(
     found = nearest(take, "use1/go", 10)
     (wanted,) = [each for each in found if each.short == says]
     check(take, wanted, "use1/go", 10, tmp_path)
+
+
+DRINKS = (
+    row("top", "selector"),
+    row("sq", "sequence", "top", name="Tea break"),
+    row("drink", "use_up", "sq", target="kettle", amount=0.25, reach=5.0),
+    row("sip", "wait", "sq", duration=5.0),
+    row("rest", "wait", "top", duration=0.2),
+)
+
+
+def little_tea(at: tuple[float, float] = (3.0, 5.0)) -> Prop:
+    return Prop(name="kettle", group="things", at=at, level=0.1)
+
+
+@pytest.mark.parametrize(
+    ("row_id", "says"),
+    [
+        ("drink", "Drink succeeds at 1.00 s"),
+        ("sip", "sip runs from 0.00 s"),
+        ("sq", "Tea break runs from 0.00 s"),
+    ],
+)
+def test_what_a_row_within_failed_by_is_changed(
+    row_id: str, says: str, tmp_path: Path
+) -> None:
+    made = project(*DRINKS, props=(little_tea(),), seconds=1.5)
+    take = take_of(made, tmp_path)
+    failed = take.agents["a"].row("drink").spans
+    ticks = [each.end for each in failed if each.outcome == "failure"]
+    tick = ticks[-1] or 0
+    if row_id != "drink":
+        found = nearest(take, row_id, tick)
+        assert "0.25 → 0.1 in 1.1.1’s amount" in [each.short for each in found]
+        assert any(says in each.says for each in found), found
+    else:
+        # At the first tick, for once it has drunk it does so no more.
+        found = nearest(take, row_id, 0)
+        (first,) = [each for each in found if each.succeeds]
+        assert first.says.startswith(
+            "0.25 → 0.1 in 1.1.1’s amount: drink succeeds at 0.00 s"
+        )
+        tick = 0
+    for each in found:
+        check(take, each, row_id, tick, tmp_path)
+
+
+def test_a_reach_that_was_too_short_is_guessed_from_how_far_it_was(
+    tmp_path: Path,
+) -> None:
+    far = little_tea((12.0, 5.0)).model_copy(update={"level": 1.0})
+    made = project(*DRINKS, props=(far,), seconds=1.0)
+    take = take_of(made, tmp_path)
+    found = nearest(take, "sip", 0)
+    assert "5 m → 10 m in 1.1.1’s reach" in [each.short for each in found]
+    for each in found:
+        check(take, each, "sip", 0, tmp_path)
+
+
+def test_the_guard_of_an_earlier_step_is_what_holds_back_a_later_one(
+    tmp_path: Path,
+) -> None:
+    made = project(
+        row("top", "selector"),
+        row("sq", "sequence", "top"),
+        row("one", "wait", "sq", duration=0.1, guard="near < 1.5"),
+        row("two", "wait", "sq", duration=5.0),
+        row("rest", "wait", "top", duration=0.2),
+        keys=(NEAR,),
+        seconds=1.0,
+    )
+    take = take_of(made, tmp_path)
+    tick = 3
+    assert take.agents["a"].row("one").refusal_at(tick) is not None
+    found = nearest(take, "two", tick)
+    assert "1.5 → 2.1 in 1.1.1’s guard" in [each.short for each in found]
+    for each in found:
+        check(take, each, "two", tick, tmp_path)
 
 
 def test_two_changes_together_where_none_helps_alone(tmp_path: Path) -> None:

@@ -112,7 +112,7 @@ one_line = json.JSONEncoder(ensure_ascii=False).encode
 for each call.
 """
 
-_COMPARED = {
+COMPARED_FACTS = {
     "distance_m": "range_m",
     "range_m": "distance_m",
     "level": "amount",
@@ -159,7 +159,9 @@ class Cause:
             fact = self.facts.get(found[1])
             if not found[2]:
                 text = fact_text(
-                    found[1], fact, self.facts.get(_COMPARED.get(found[1], ""))
+                    found[1],
+                    fact,
+                    self.facts.get(COMPARED_FACTS.get(found[1], "")),
                 )
             elif isinstance(fact, int | float):
                 text = times_text(fact)

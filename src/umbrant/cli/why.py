@@ -15,7 +15,7 @@ from umbrant.cli.options import (
 )
 from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
 from umbrant.nearest.search import NOTHING_HELPS, NearestChange, NearestSearch
-from umbrant.nearest.trials import trial_player
+from umbrant.nearest.trials import ran, trial_player
 from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
 
@@ -67,7 +67,11 @@ def why(
         say(
             f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}"
         )
-        if nearest:
+        if nearest and ran(explainer.record.row(row_id), tick):
+            say(
+                "\nIt ran at this tick, so nothing has to be otherwise for that."
+            )
+        elif nearest:
             _tell_nearest(_nearest(explainer, tick, row_id, trust))
     refuse_cut_take(explainer.take)
 

@@ -5,7 +5,8 @@ is for playing to say.
 
 from collections.abc import Iterator
 
-from umbrant.catalog.kind import RUNS, ChildOrder, Family
+from umbrant.catalog.causes import COMPARED_FACTS
+from umbrant.catalog.kind import RUNS, ChildOrder, Family, Kind
 from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import MACHINE, ON_EVENT
@@ -25,11 +26,13 @@ from umbrant.nearest.places import (
     Unmuted,
 )
 from umbrant.reasons.why import Explainer
-from umbrant.take.record import RowState
+from umbrant.take.record import Outcome, RowState
 
 WEIGHT = "weight"
 NUMBERS = (ParamType.NUMBER, ParamType.SPREAD)
 """The types of parameters that hold a number."""
+ENDED = RowState.SUCCESS, RowState.FAILURE
+"""What a row can be at a tick that was at work within it, and is no more."""
 MOST_CUES = 3
 """How many cues' times are tried: those nearest to the tick."""
 BODY_FIELDS = (
@@ -79,17 +82,25 @@ class ChangeCandidates(ConditionCandidates):
 
     def in_the_way(self) -> list[str]:
         """The rows that keep the row from running: the outermost around it
-        that does not run, and what that waits for.
+        that was not tried or failed by itself, what that waits for, and what
+        is in it that failed.
         """
         subject, tick = self._subject, self._tick
         for above in subject.outline.path(self._row_id):
-            if subject.state_of(above, tick) is not RowState.RUNNING:
-                return [above, *self._waited_for(above)]
+            state = subject.state_of(above, tick)
+            # One that ended within the tick asked what is in it all the same.
+            took_part = above != self._row_id and state in ENDED
+            if state is not RowState.RUNNING and not took_part:
+                return [
+                    above,
+                    *self._waited_for(above),
+                    *self._why_failed(above),
+                ]
         return [self._row_id]
 
     def _waited_for(self, row_id: str) -> Iterator[str]:
-        """The transitions that lead to a state, or the sibling that runs in a
-        row's place.
+        """The transitions that lead to a state, or the siblings before a row
+        that run in its place, or have not let their sequence go on.
         """
         subject = self._subject
         if subject.is_state(row_id):
@@ -98,11 +109,32 @@ class ChangeCandidates(ConditionCandidates):
         parent = subject.outline.parent[row_id]
         if parent is None or subject.order(parent) is not ChildOrder.WRITTEN:
             return
+        kind = subject.composite(parent)
+        follows = kind is not None and kind.goes_on_after == Outcome.SUCCESS
         siblings = subject.outline.children[parent]
         # Only what comes before it in the order has it wait.
         for each in siblings[: siblings.index(row_id)]:
-            if subject.record.row(each).span_at(self._tick) is not None:
+            was_refused = (
+                subject.state_of(each, self._tick) is RowState.REFUSED
+            )
+            if subject.record.row(each).span_at(self._tick) is not None or (
+                follows and was_refused
+            ):
                 yield each
+                yield from self._why_failed(each)
+
+    def _why_failed(self, row_id: str) -> Iterator[str]:
+        """The rows in one that failed at the tick because of which it did,
+        from the outside in.
+        """
+        span = self._subject.record.row(row_id).span_at(self._tick)
+        if span is None or span.cause is None or span.cause.kind != "child":
+            return
+        child = str(span.cause.facts.get("row"))
+        # A damaged take may blame any row.
+        if child in self._subject.outline.children[row_id]:
+            yield child
+            yield from self._why_failed(child)
 
     def _transitions_to(self, state: str) -> Iterator[str]:
         subject = self._subject
@@ -204,6 +236,8 @@ class ChangeCandidates(ConditionCandidates):
             guess = self._guess_of(row_id)
         else:
             guess = self._winning_weight(row_id, name)
+            if guess is None and kind is not None:
+                guess = self._measured_against(row_id, kind, name)
         yield NumberCandidate(
             place,
             float(value),
@@ -215,6 +249,23 @@ class ChangeCandidates(ConditionCandidates):
             quantity.is_count,
             quantity.zero,
         )
+
+    def _measured_against(
+        self, row_id: str, kind: Kind, param: str
+    ) -> float | None:
+        """What was found instead of a number of a row that failed by it at
+        the tick: how far away it was, beyond its reach.
+        """
+        span = self._subject.record.row(row_id).span_at(self._tick)
+        if span is None or span.cause is None:
+            return None
+        for link, name in kind.facts.items():
+            cause, _, fact = link.partition(".")
+            if name == param and cause == span.cause.kind:
+                found = span.cause.facts.get(COMPARED_FACTS.get(fact, ""))
+                if isinstance(found, int | float):
+                    return float(found)
+        return None
 
     def _winning_weight(self, row_id: str, param: str) -> float | None:
         """The weight with which an option would have scored as much as it had

@@ -29,6 +29,7 @@ from umbrant.nearest.places import (
 )
 from umbrant.nearest.trials import TrialPlayer, TrialTake, ran
 from umbrant.reasons.why import Explainer
+from umbrant.take.record import RowState
 
 NOTHING_HELPS = (
     "Nothing that was tried helps: no number, order or watch in its way alone, "
@@ -120,6 +121,8 @@ class NearestChange(Document):
     went_on: bool
     """Whether the row ran until shortly before, so that it would have run on.
     """
+    succeeds: bool
+    """Whether the row failed at the tick, and would have succeeded there."""
 
     @property
     def short(self) -> str:
@@ -136,7 +139,9 @@ class NearestChange(Document):
         """The whole sentence."""
         changes = self.short
         verb = "runs"
-        if self.went_on:
+        if self.succeeds:
+            verb = "succeeds"
+        elif self.went_on:
             verb = "runs on"
         who = self.agent
         rest = {
@@ -147,7 +152,7 @@ class NearestChange(Document):
             f"{who} does otherwise in {self.others} other stretches",
         )
         since = "from"
-        if self.went_on:
+        if self.went_on or self.succeeds:
             since = "at"
         return f"{changes}: {self.row_name} {verb} {since} {self.seconds:.2f} s; {rest}."
 
@@ -424,6 +429,14 @@ class NearestSearch:
         if before is not None and before.start == start:
             ended = before.end
         runs_from = start if ended is None else ended
+        failed = self._subject.state_of(self._row_id, self._tick)
+        succeeds = (
+            span is not None
+            and span.end == self._tick
+            and failed is RowState.FAILURE
+        )
+        if succeeds:
+            runs_from = self._tick
         apart = ranges_apart(self._subject.take, take, agent)
         others = [each for each in apart if each.start < runs_from]
         return NearestChange(
@@ -434,7 +447,8 @@ class NearestSearch:
             agent=self._subject.title,
             row_name=self._subject.names.titles[self._row_id],
             seconds=self._subject.header.seconds(runs_from),
-            went_on=ended is not None,
+            went_on=ended is not None and not succeeds,
+            succeeds=succeeds,
         )
 
 

@@ -25,7 +25,7 @@ from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
 from umbrant.take.reader import Take, read_take
-from umbrant.take.record import RowRecord
+from umbrant.take.record import RowRecord, RowState
 
 MOST_AT_ONCE = 4
 """How many trials are played at once, at the most."""
@@ -46,11 +46,11 @@ class TrialTake:
 
 
 def ran(record: RowRecord, tick: int) -> bool:
-    """Whether a row was active at a tick and after it, or ended at it by
-    itself. One that was only stopped there did not run any more.
+    """Whether a row was active at a tick and after it, or succeeded at it. Of
+    one that failed there or was stopped, what would have it run on is still a
+    question.
     """
-    span = record.span_at(tick)
-    return span is not None and tick <= span.last_ran(tick + 1)
+    return record.state_at(tick) in (RowState.RUNNING, RowState.SUCCESS)
 
 
 class TrialPlayer:

@@ -15,8 +15,11 @@ from tests.small import played, project, row
 from umbrant.comparing.comparison import compared, ranges_apart
 from umbrant.comparing.parting import DifferenceKind, first_difference
 from umbrant.comparing.words import parting_answer, parting_row
+from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, parse_project, read_project
+from umbrant.model.staging import Body, Prop, Stat
+from umbrant.model.values import KeyType
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.export import ExportFormat, export_text
@@ -264,3 +267,102 @@ def test_a_take_that_goes_on_where_the_other_ends_differs_there(
     found = first_difference(demo_pair[0], read_take(roll(order)))
     assert found is not None
     assert (found.tick, found.kind) == (40, DifferenceKind.LENGTH)
+
+
+IDLE = (row("idle", "wait", duration=99.0),)
+CALLS = (
+    row("sq", "sequence"),
+    row("hold", "wait", "sq", duration=0.2),
+    row("call", "raise_event", "sq", event="bell"),
+)
+CALLS_LATER = (
+    *CALLS[:2],
+    row("call", "raise_event", "sq", event="bell", delay=0.5),
+)
+ENERGY = Key(name="warmth", type=KeyType.NUMBER, default=3.0)
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "texts"),
+    [
+        (
+            project(*IDLE, props=(Prop(name="pot", group="p", at=(3, 4)),)),
+            project(*IDLE, props=(Prop(name="pot", group="p", at=(3, 5)),)),
+            (
+                "pot is not the same",
+                "A: pot is at (3.00, 4.00).",
+                "B: pot is at (3.00, 5.00).",
+            ),
+        ),
+        (
+            project(*IDLE, props=(Prop(name="pot", group="p", at=(3, 4)),)),
+            project(
+                *IDLE,
+                props=(Prop(name="pot", group="p", at=(3, 4), level=0.5),),
+            ),
+            ("pot is not the same", "A: pot holds 1.", "B: pot holds 0.5."),
+        ),
+        (
+            project(*IDLE),
+            project(*IDLE, start=(2.5, 5)),
+            (
+                "a: it stands elsewhere",
+                "A: a is at (2.00, 5.00), and looks to 0°.",
+                "B: a is at (2.50, 5.00), and looks to 0°.",
+            ),
+        ),
+        (
+            project(*IDLE, body=Body(stats={"zest": Stat(value=0.75)})),
+            project(*IDLE, body=Body(stats={"zest": Stat(value=0.25)})),
+            (
+                "its number zest is another one",
+                "A: zest is 0.75.",
+                "B: zest is 0.25.",
+            ),
+        ),
+        (
+            project(*IDLE, keys=(ENERGY,)),
+            project(*IDLE, keys=(ENERGY,), start_keys={"warmth": 4.0}),
+            (
+                "warmth is not set to the same",
+                "A: warmth becomes 3.",
+                "B: warmth becomes 4.",
+                "a: decides the same; from 0.00 s on warmth is not",
+            ),
+        ),
+        (
+            project(*CALLS),
+            project(*CALLS_LATER),
+            (
+                "They part at 0.30 s (tick 3): a: bell comes in one of them only then.",
+                "A: bell is received.",
+                "B: bell does not come at this tick.",
+                "a: decides the same; at 0.30 s bell comes in one of them only",
+            ),
+        ),
+        (
+            project(*IDLE),
+            project(*IDLE, seconds=1.0),
+            (
+                "one of them ends",
+                "A: it ends after 2.00 s.",
+                "B: it ends after 1.00 s.",
+            ),
+        ),
+    ],
+)
+def test_what_is_about_no_row_is_said_of_each(
+    one: Project, other: Project, texts: tuple[str, ...]
+) -> None:
+    answer = parting_answer(
+        compared(played(one), played(other)), "A", "B", CATALOG
+    )
+    for each in texts:
+        assert each in answer.text, answer.text
+
+
+def test_equal_takes_are_called_so_and_nothing_more() -> None:
+    take = played(project(*IDLE))
+    assert parting_answer(compared(take, take), "A", "B").text == (
+        "They are equal: the same happened in both."
+    )

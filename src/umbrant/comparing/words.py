@@ -2,7 +2,7 @@
 that differs, and what followed.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from pydantic import TypeAdapter
@@ -11,7 +11,7 @@ from umbrant.catalog.kind import Catalog
 from umbrant.comparing.comparison import AgentComparison, TakeComparison
 from umbrant.comparing.parting import LAST_STEP, Difference, DifferenceKind
 from umbrant.model.staging import CueAction
-from umbrant.model.values import value_text
+from umbrant.model.values import number_text, value_text
 from umbrant.reasons.cue_words import cue_text
 from umbrant.reasons.sentences import Answer, AnswerLine, TextRun
 from umbrant.reasons.tick_step import at_tick
@@ -59,7 +59,7 @@ def parting_answer(
     question = f"where {one} and {other} part"
     if comparison.first is None:
         line = _plain_line("They are equal: the same happened in both.")
-        return Answer(question, 0, (line,))
+        return Answer(question, 0, (), headline=line)
     first = comparison.worth_telling or comparison.first
     sides = tuple(
         PartedTake(take, name, _explainer(take, first.agent, catalog), value)
@@ -73,7 +73,7 @@ def parting_answer(
     if first is not comparison.first:
         lines.extend(_cue_line(comparison.first, sides))
     lines += [
-        *(line for side in sides for line in _side(side, first.tick, row_id)),
+        *(line for side in sides for line in _side(first, side, row_id)),
         *_followed(comparison),
     ]
     return Answer(
@@ -190,7 +190,11 @@ def _headline(
         about = ""
         if title:
             about = f" {title}:"
-        return _plain_line(f"{when}:{about} {_what(first)}.")
+        then = ""
+        # It may come in the other one as well, at another time.
+        if first.kind is DifferenceKind.EVENT:
+            then = " then"
+        return _plain_line(f"{when}:{about} {_what(first)}{then}.")
     explainer = having[0].explainer
     assert explainer is not None  # noqa: S101  (it has the row)
     only = ""
@@ -204,13 +208,13 @@ def _headline(
     return AnswerLine("", "", bits)
 
 
-def _side(side: PartedTake, tick: int, row_id: str) -> Iterator[AnswerLine]:
+def _side(
+    first: Difference, side: PartedTake, row_id: str
+) -> Iterator[AnswerLine]:
     """What one take has at the tick at which they part."""
-    explainer = side.explainer
+    explainer, tick = side.explainer, first.tick
     if explainer is None or not row_id:
-        yield _plain_line(
-            f"{side.name}: {_value(side.value, side.take.header)}."
-        )
+        yield _plain_line(f"{side.name}: {_how_it_is(first, side)}.")
         return
     if not side.has(row_id):
         yield _plain_line(f"{side.name}: it has no such row.")
@@ -232,8 +236,7 @@ def _side(side: PartedTake, tick: int, row_id: str) -> Iterator[AnswerLine]:
 def _followed(comparison: TakeComparison) -> Iterator[AnswerLine]:
     """What followed, for each of the cast."""
     for name, found in comparison.by_agent.items():
-        member = comparison.one.header.played.find_player(name)
-        title = (member.title if member else "") or name
+        title = _title(name, comparison.one)
         yield _plain_line(f"{title}: {_apart(found, comparison.one)}.")
 
 
@@ -244,7 +247,10 @@ def _apart(found: AgentComparison, take: Take) -> str:
     if found.ticks_apart:
         does = f"does otherwise at {found.ticks_apart} of {take.ticks} ticks, from {since:.2f} s on"
     else:
-        does = f"decides the same; from {since:.2f} s on {_what(found.first)}"
+        when = f"at {since:.2f} s"
+        if found.first.kind in LASTING:
+            when = f"from {since:.2f} s on"
+        does = f"decides the same; {when} {_what(found.first)}"
     is_elsewhere = found.farthest_m >= SEEN_M
     if is_elsewhere:
         return f"{does}; at most {found.farthest_m:.2f} m apart"
@@ -269,33 +275,132 @@ def _what(first: Difference) -> str:
         case DifferenceKind.WROTE:
             return f"{first.subject} is not set to the same"
         case DifferenceKind.EVENT:
-            return f"the event {first.subject} comes in one of them only"
+            return f"{first.subject} comes in one of them only"
         case DifferenceKind.SAID:
             return "it does not say the same"
     return f"{first.subject} could not be done in one of them"
 
 
+LASTING = (
+    DifferenceKind.BODY,
+    DifferenceKind.NUMBER,
+    DifferenceKind.PROP,
+    DifferenceKind.WROTE,
+)
+"""What differs from a tick on; all else does so at a tick."""
+
+
+def _how_it_is(first: Difference, side: PartedTake) -> str:
+    """What one take has of a difference that is about no row."""
+    words = _HOW.get(first.kind)
+    if words is not None:
+        return words(first, side)
+    return _value(side.value, side.take.header)
+
+
+def _how_cast(first: Difference, side: PartedTake) -> str:
+    does = "plays" if side.value else "does not play"
+    return f"{_title(first.agent, side.take)} {does}"
+
+
+def _how_body(first: Difference, side: PartedTake) -> str:
+    title = _title(first.agent, side.take)
+    match side.value:
+        # NaN is unlike itself: it is not on the stage.
+        case [float(x), float(y), float(facing)] if x == x:
+            return (
+                f"{title} is at ({x:.2f}, {y:.2f}), and looks to {facing:.0f}°"
+            )
+    return f"{title} is not on the stage"
+
+
+def _how_number(first: Difference, side: PartedTake) -> str:
+    match side.value:
+        case float(number) | [float(number)] if number == number:
+            return f"{first.subject} is {number_text(number)}"
+    return f"there is no {first.subject}"
+
+
+def _how_prop(first: Difference, side: PartedTake) -> str:
+    match side.value:
+        case float(level) | [float(level)] if level == level:
+            return f"{first.subject} holds {number_text(level)}"
+        case {"detail": detail}:
+            return f"{first.subject} is {_whereabouts(detail)}"
+    return f"nothing becomes of {first.subject} at this tick"
+
+
+def _how_wrote(first: Difference, side: PartedTake) -> str:
+    match side.value:
+        case {"detail": detail}:
+            value = _value(detail, side.take.header)
+            return f"{first.subject} becomes {value}"
+    return f"{first.subject} is not written"
+
+
+def _how_event(first: Difference, side: PartedTake) -> str:
+    match side.value:
+        case {"detail": [way, *_]}:
+            return f"{first.subject} is {way}"
+    return f"{first.subject} does not come at this tick"
+
+
+def _how_said(first: Difference, side: PartedTake) -> str:
+    title = _title(first.agent, side.take)
+    match side.value:
+        case {"detail": text}:
+            return f"{title} says “{text}”"
+    return f"{title} says nothing"
+
+
+def _how_long(first: Difference, side: PartedTake) -> str:
+    return f"it ends after {side.take.header.seconds(side.take.ticks):.2f} s"
+
+
+_HOW: Mapping[DifferenceKind, Callable[[Difference, PartedTake], str]] = {
+    DifferenceKind.CAST: _how_cast,
+    DifferenceKind.BODY: _how_body,
+    DifferenceKind.NUMBER: _how_number,
+    DifferenceKind.PROP: _how_prop,
+    DifferenceKind.WROTE: _how_wrote,
+    DifferenceKind.EVENT: _how_event,
+    DifferenceKind.SAID: _how_said,
+    DifferenceKind.LENGTH: _how_long,
+}
+
+
+def _title(name: str, take: Take) -> str:
+    """What one of the cast is called, also where it does not play."""
+    member = take.header.played.find_player(name)
+    return (member.title if member else "") or name
+
+
+def _whereabouts(detail: object) -> str:
+    """Where a prop is, and who carries it."""
+    match detail:
+        case [[x, y], carrier]:
+            carried = f", carried by {carrier}" if carrier else ""
+            return f"at ({x:.2f}, {y:.2f}){carried}"
+    return "elsewhere"
+
+
 def _value(value: object, header: Header) -> str:
-    """A value of a difference, as a line shows it."""
+    """What a cue did, or the value of a key, as a line shows it."""
     if value is None:
         return "nothing of it happens at this tick"
     if isinstance(value, dict):
         detail = value.get("detail")
         if value["what"] == DifferenceKind.CUE and isinstance(detail, dict):
             return f"a cue {cue_text(_ACTION.validate_python(detail), header)}"
-        if isinstance(detail, tuple | list) and detail:
-            shown = detail[0]
-        else:
-            shown = detail
-        if shown is not None:
-            return f"{value['what']} {_value(shown, header)}"
         return str(value["what"])
-    if isinstance(value, list):
-        return ", ".join(_value(each, header) for each in value)
-    if isinstance(value, float):
-        return f"{value:.2f}"
-    if isinstance(value, bool | int | str):
-        return value_text(value)
+    # A value that was written comes with who wrote it.
+    if isinstance(value, tuple | list) and value:
+        value = value[0]
+    match value:
+        case [float(x), float(y)]:
+            return value_text((x, y))
+        case bool() | int() | float() | str():
+            return value_text(value)
     return str(value)
 
 

@@ -240,11 +240,9 @@ class Answer:
         lines = "\n".join(
             f"{line.number:7} {line.text}" for line in self.lines
         )
-        if self.headline is not None:
-            lines = f"{self.headline.text}\n\n{lines}"
-        if self.table:
-            return f"{lines}\n\n{self.table.text}"
-        return lines
+        headline = self.headline.text if self.headline is not None else ""
+        table = self.table.text if self.table else ""
+        return "\n\n".join(filter(None, (headline, lines, table)))
 
 
 @dataclass(frozen=True)

@@ -90,6 +90,11 @@ def test_every_combination_is_tried_once() -> None:
             "row 1.1.1 has no number 'speed'. There are: reach.",
         ),
         (
+            "warden/1.1.2.1.length=1",
+            "row 1.1.2.1 has no number 'length'. There are: duration, loudness, cooldown.duration.",
+        ),
+        ("warden/1.1.nearest=1", "There are: guard.within."),
+        (
             "warden/1.1.guard.near=1",
             "the guard has no number 'near'; it has within, 1",
         ),
@@ -98,8 +103,12 @@ def test_every_combination_is_tried_once() -> None:
             "dusk/oda.body.walk_m_s=1",
             "'dusk' has no 'oda'. Did you mean 'odo'?",
         ),
-        ("dusk/odo.body.wings=1", "there is no such number"),
-        ("dusk/odo.name=1", "that is no number"),
+        (
+            "dusk/odo.body.wings=1",
+            "'odo' has no number 'body.wings'. There are:",
+        ),
+        ("dusk/odo.sight=1", "Did you mean 'body.sight_m'?"),
+        ("dusk/odo.name=1", "'odo' has no number 'name'"),
         ("dusk/odo.body.walk_m_s=-5", "walk_m_s"),
         ("warden/1.1.1.reach=1:2:0", "with a step of 0"),
         ("warden/1.1.1.reach=1:2:-1", "never gets to 2"),
@@ -114,6 +123,16 @@ def test_what_cannot_be_varied_says_why(text: str, says: str) -> None:
     with pytest.raises(VaryError) as raised:
         read_vary(text, QUAY)
     assert says in str(raised.value)
+
+
+def test_a_number_that_is_not_written_for_it_is_the_default_can_be_varied() -> (
+    None
+):
+    row = QUAY.behavior("stall-keeper").rows[1]
+    assert row.kind == "option"
+    assert "weight" not in row.args
+    changed = read_vary("stall-keeper/1.1.weight=0.5", QUAY).put(QUAY, 0.5)
+    assert changed.behavior("stall-keeper").rows[1].args["weight"] == 0.5
 
 
 @given(st.text(max_size=30), st.text(max_size=12))

@@ -36,6 +36,10 @@ class ParamType(StrEnum):
     ZONE = "zone"
 
 
+NUMBERS = (ParamType.NUMBER, ParamType.SPREAD)
+"""The types of parameters that hold a number."""
+
+
 @dataclass(frozen=True)
 class Quantity:
     """A number's unit and bounds, and the step that a drag changes it by."""

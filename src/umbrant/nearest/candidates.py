@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from umbrant.catalog.causes import COMPARED_FACTS
 from umbrant.catalog.kind import RUNS, ChildOrder, Family, Kind
-from umbrant.catalog.params import ParamType
+from umbrant.catalog.params import NUMBERS, ParamType
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import MACHINE, ON_EVENT
 from umbrant.model.parts import GUARD, ROW, part_name
@@ -29,8 +29,6 @@ from umbrant.reasons.why import Explainer
 from umbrant.take.record import Outcome, RowState
 
 WEIGHT = "weight"
-NUMBERS = (ParamType.NUMBER, ParamType.SPREAD)
-"""The types of parameters that hold a number."""
 ENDED = RowState.SUCCESS, RowState.FAILURE
 """What a row can be at a tick that was at work within it, and is no more."""
 MOST_CUES = 3

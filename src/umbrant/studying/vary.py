@@ -15,6 +15,8 @@ from decimal import Decimal, InvalidOperation
 from itertools import product
 from typing import Any
 
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.kind import ROWS, RUNS, Family
 from umbrant.catalog.language.tree import (
     Arithmetic,
     Comparison,
@@ -29,6 +31,7 @@ from umbrant.catalog.language.tree import (
     parse,
     source,
 )
+from umbrant.catalog.params import NUMBERS
 from umbrant.model.behaviors import Decorator, Row, Upkeep
 from umbrant.model.documents import Project
 from umbrant.model.edits import set_guard, set_value
@@ -190,11 +193,24 @@ def _of_member(
     )
     try:
         number = at(project, path)
-    except (PathError, LookupError, AttributeError) as error:
-        raise VaryError(f"{name}: there is no such number ({error})") from None
+    except (PathError, LookupError, AttributeError):
+        number = None
     if isinstance(number, bool) or not isinstance(number, int | float):
-        raise VaryError(f"{name}: that is no number")
+        member = project.scenario(owner).cast[cast.index(who)]
+        known = list(_numbers_in(member.model_dump()))
+        raise VaryError(
+            f"{name}: '{who}' has no number '{field}'. {did_you_mean(field, known)}"
+        )
     return lambda made, value: put(made, path, value)
+
+
+def _numbers_in(data: Mapping[str, object]) -> Iterator[str]:
+    """What the numbers in the data of a document are called."""
+    for name, value in data.items():
+        if isinstance(value, Mapping):
+            yield from (f"{name}.{each}" for each in _numbers_in(value))
+        elif isinstance(value, int | float) and not isinstance(value, bool):
+            yield name
 
 
 def _of_row(
@@ -215,12 +231,43 @@ def _of_row(
         return _of_guard(name, owner, row, what.removeprefix(GUARD))
     part, param, args = _part(row, what)
     if not _is_number(args.get(param)):
-        known = [each for each, value in args.items() if _is_number(value)]
+        known = did_you_mean(what, list(_numbers_of(row))) or "It has none."
         raise VaryError(
-            f"{name}: row {found[1]} has no number '{what}'. {did_you_mean(param, known)}"
+            f"{name}: row {found[1]} has no number '{what}'. {known}"
         )
     slot = Slot(row_id, part, param)
     return lambda made, value: _with_number(made, owner, slot, value)
+
+
+def _numbers_of(row: Row) -> Iterator[str]:
+    """What the numbers of a row are called, those of its parts and its guard
+    among them.
+    """
+    for param, value in _args_of(row).items():
+        if _is_number(value):
+            yield param
+    for part, called in _names_of(row).items():
+        for param, value in _args_of(_parts_of(row)[part]).items():
+            if _is_number(value):
+                yield f"{called}.{param}"
+    if row.guard is not None:
+        numbers = _numbers(parse(row.guard.when))
+        for place, (label, _) in enumerate(numbers, start=1):
+            yield f"{GUARD}{label or place}"
+
+
+def _args_of(part: Row | Decorator | Upkeep) -> Mapping[str, ParamValue]:
+    """What a row or a part of one runs with: what is written, and what is not
+    because it is the default. Of the project's own nodes what is written.
+    """
+    families = ROWS if isinstance(part, Row) else (*RUNS, Family.DECORATOR)
+    kind = BUILTIN.get(part.kind, *families)
+    defaults = {
+        each.name: each.default
+        for each in (kind.params if kind else ())
+        if each.type in NUMBERS and each.default is not None
+    }
+    return {**defaults, **part.args}
 
 
 def _part(row: Row, what: str) -> tuple[str, str, Mapping[str, ParamValue]]:
@@ -233,8 +280,9 @@ def _part(row: Row, what: str) -> tuple[str, str, Mapping[str, ParamValue]]:
     else:
         names = {}
     if called not in names:
-        return ROW, what, row.args
-    return names[called], param, _parts_of(row)[names[called]].args
+        return ROW, what, _args_of(row)
+    of_part = _args_of(_parts_of(row)[names[called]])
+    return names[called], param, of_part
 
 
 def _names_of(row: Row) -> dict[str, str]:
@@ -303,7 +351,7 @@ def name_of_number(
     elif (
         slot.part == ROW
         and start is None
-        and _is_number(row.args.get(slot.param))
+        and _is_number(_args_of(row).get(slot.param))
     ):
         what = slot.param
     elif (
@@ -312,7 +360,7 @@ def name_of_number(
     ):
         called = _names_of(row)[slot.part]
         what = None
-        if _is_number(of_part.args.get(slot.param)):
+        if _is_number(_args_of(of_part).get(slot.param)):
             what = f"{called}.{slot.param}"
     if what is not None:
         return f"{behavior}/{number}.{what}"

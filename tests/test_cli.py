@@ -4,6 +4,7 @@ the right exit code.
 
 import json
 import os
+import re
 import shutil
 import signal
 import subprocess
@@ -16,6 +17,7 @@ from benchmarks.fuzz.hostile_nodes import HostileNode, action
 from benchmarks.fuzz.nodes import project_with
 
 from tests.conftest import DEMO
+from tests.reasons.test_headlines import RING
 from tests.small import played, project, row
 from tests.waiting import PATIENCE_S, until
 from umbrant.catalog.kind import Family
@@ -132,6 +134,24 @@ def test_a_take_is_reviewed_as_the_window_does(
     assert all(each["agents"] for each in found)
 
 
+def test_the_time_of_a_ring_is_spent_on_where_each_tick_ends(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    """Not on all that was tried within it: the seconds add up to the take's."""
+    made = project(*RING, seconds=2.0)
+    (scenario,) = made.scenarios
+    second = scenario.cast[0].model_copy(update={"name": "b"})
+    both = scenario.model_copy(update={"cast": (*scenario.cast, second)})
+    print_story(played(made.model_copy(update={"scenarios": (both,)})))
+    line = next(
+        each
+        for each in capsys.readouterr().out.splitlines()
+        if each.startswith("b: ")
+    )
+    seconds = [float(each) for each in re.findall(r"([\d.]+) s[,;]", line)]
+    assert sum(seconds) == pytest.approx(2.0)
+
+
 def test_rows_that_take_turns_fill_one_line(
     capsys: pytest.CaptureFixture[str],
 ) -> None:
@@ -146,7 +166,7 @@ def test_rows_that_take_turns_fill_one_line(
     print_story(played(project(*rows, seconds=4.0)))
     lines = capsys.readouterr().out.splitlines()
     assert [line.split("  ")[-1].strip() for line in lines[3:7]] == [
-        "Go",
+        "Go: mm begins in it",
         "Come: Enough fired after 0.10 s",
         "Go: Again fired after 0.10 s",
         "Go and Come take turns 40 times, until 3.90 s",

@@ -23,6 +23,7 @@ from tests.small import (
     values,
 )
 from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.geometry import distance_m, heading_to, turn_between
 from umbrant.catalog.kind import Kind
 from umbrant.catalog.params import ParamType
@@ -311,6 +312,10 @@ def test_carry_takes_a_thing_along_and_drop_leaves_it() -> None:
         (then(one("change_stat", stat="luck")), "no_stat"),
         (then(one("listen", where=key("spot"))), "silence"),
         (then(one("pick", group="nobody", key=key("who"))), "empty_group"),
+        (
+            then(one("pick", group="crates", key=key("thing"), within=0.2)),
+            "none_near",
+        ),
         (then(one("copy", source=key("spot"), key=key("n"))), "other_type"),
         (then(one("tell_agent", target=key("who"), event="e")), "not_set"),
     ],
@@ -389,6 +394,38 @@ def test_numbers_texts_points_and_copies_are_written() -> None:
         "spot": None,
         "spot2": (19.0, 9.0),
     }
+
+
+def said(cause: Cause) -> str:
+    return "".join(text for _, text in cause.parts())
+
+
+def test_why_none_of_a_group_can_be_picked_is_what_is_so() -> None:
+    own = project(
+        row("x1", "pick", group="pack", key=key("who")),
+        keys=KEYS,
+        group="pack",
+        seconds=0.1,
+    )
+    alone = record(played(own), "x1").spans[0].cause
+    assert alone is not None
+    assert said(alone) == "nothing else is in the group 'pack'"
+    near = stage(
+        one("pick", group="crates", key=key("thing"), within=0.2), **CRATES
+    )
+    far = record(played(near), "x1").spans[0].cause
+    assert far is not None
+    assert re.fullmatch(
+        r"the nearest of crates is [\d.]+ m away, beyond 0\.2 m", said(far)
+    )
+    rows = then(
+        one("carry", target="crate", reach=1.5),
+        row("x2", "pick", group="crates", key=key("thing")),
+    )
+    carried = played(stage(*rows, props=(CRATE,), seconds=0.5))
+    cause = record(carried, "x2").spans[0].cause
+    assert cause is not None
+    assert said(cause) == "all of crates are carried"
 
 
 @pytest.mark.parametrize(

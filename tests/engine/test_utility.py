@@ -266,7 +266,7 @@ def test_an_option_whose_last_candidate_goes_is_left_for_that() -> None:
     (left,) = record(take, "greet").spans
     assert left.cause is not None
     assert (left.cause.kind, left.cause.facts) == (
-        "no_candidate",
+        "empty_group",
         {"group": "people"},
     )
 

@@ -5,10 +5,11 @@ from collections.abc import Sequence
 
 from tests.kinds import CATALOG
 from tests.reasons.count_claims import contradicts_itself
-from tests.small import played, project, row
-from umbrant.model.behaviors import Row, Watch
+from tests.small import key, played, project, row
+from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Body, Cue, RaiseEvent, Stat
+from umbrant.model.values import KeyType
 from umbrant.reasons.decision_changes import choices, decision_changes
 from umbrant.reasons.why import Explainer
 
@@ -208,4 +209,48 @@ def test_a_guard_lets_in_what_was_chosen_within_the_lead() -> None:
     assert text == (
         "a is at Saw, since 0.30 s, because the time was 0.3 s, above 0.25 s; "
         "Work has been running since 0.00 s."
+    )
+
+
+def test_what_an_upkeep_found_that_never_wrote_its_key_is_said() -> None:
+    made = project(
+        row(
+            "se",
+            "selector",
+            upkeep=[("listen", 0.2, {"where": key("noise")})],
+        ),
+        row("l1", "last", "se", name="Go", guard="is_set(noise)"),
+        row("l2", "last", "se", name="Nap", ticks=90),
+        keys=(Key(name="noise", type=KeyType.POINT),),
+        seconds=0.8,
+    )
+    explains = Explainer(played(made), "a", CATALOG)
+    texts = [explains.why_not(tick, "l1").lines[0].text for tick in (0, 1)]
+    assert texts[0].startswith(
+        "Go was refused: noise is not set; 1 upkeep found there was no noise "
+        "at this tick."
+    )
+    assert "1 upkeep found there was no noise 0.10 s ago" in texts[1]
+
+
+RING = (
+    row("mm", "machine", name="Mood"),
+    row("s1", "state", "mm", name="Calm"),
+    row("t1", "when", "s1", when="clock() > 0.25", to="s2", name="Stir"),
+    row("l1", "last", "s1", name="Sit", ticks=90),
+    row("s2", "state", "mm", name="Upset"),
+    row("l2", "last", "s2", name="Jump", ticks=0),
+    row("t2", "on_done", "s2", to="s1", name="Settle"),
+)
+
+
+def test_a_machine_that_was_cut_off_is_part_of_the_sentence() -> None:
+    early, late = headlines(project(*RING, seconds=0.8), 1, 5)
+    assert early == (
+        "a is at Sit, in Calm, since 0.00 s, because Mood begins in it."
+    )
+    assert late.endswith(
+        "; Mood was cut off at this tick: Stir and Settle led it back within "
+        "one tick to where it was, with its keys as they were; so it stopped "
+        "there."
     )

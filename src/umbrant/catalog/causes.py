@@ -64,7 +64,6 @@ SENTENCES: Mapping[str, str] = {
     "outscored_staying": (
         "{row} scores {score}, and it scores {own} with its bonus for staying"
     ),
-    "no_candidate": "nothing else is in the group '{group}'",
     "below_threshold": "no option scored more than {threshold}",
     "raised": "{file}, line {line}: {message}",
     "said": "{text}",
@@ -85,6 +84,9 @@ SENTENCES: Mapping[str, str] = {
     "not_set": "{key} is not set",
     "not_there": "'{name}' is not on the stage",
     "empty_group": "there is nothing in the group '{group}'",
+    "no_other": "nothing else is in the group '{group}'",
+    "none_near": "the nearest of {group} is {distance_m} away, beyond {range_m}",
+    "all_carried": "all of {group} are carried",
     "no_route": "there is no way from {start} to {goal}",
     "no_room": "there is no room for its body at {start}, because of {area}",
     "shut_in": "it is shut in by {area}: there is no way from {start} to {goal}",

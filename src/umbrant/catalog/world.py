@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from random import Random
 from typing import Protocol
 
-from umbrant.catalog.causes import Cause
+from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import FloatArray
 from umbrant.model.values import KeyType, Point, Value
 
@@ -335,3 +335,10 @@ class Condition(Protocol):
 
     def evaluate(self) -> bool:
         """Evaluate it now. Unknown counts as no."""
+
+
+def nobody_else(me: Me, group: str) -> Cause:
+    """Why there is none of a group for somebody who never counts."""
+    if any(each.name == me.name for each in me.world.bodies(group)):
+        return cause("no_other", group=group)
+    return cause("empty_group", group=group)

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from itertools import chain
+from itertools import chain, zip_longest
 
 from umbrant.cli.output import say
 from umbrant.model.values import count_text
@@ -103,11 +103,19 @@ def _summary(take: Take, name: str) -> str:
     changed its mind.
     """
     explainer, spent = Explainer(take, name), Counter[str]()
-    for lead in chain.from_iterable(leading_spans(take, name)[:1]):
-        spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
+    leads = tuple(chain.from_iterable(leading_spans(take, name)[:1]))
+    for lead, then in zip_longest(leads, leads[1:]):
+        # A tick is spent on what it came to in the end, not on each row that
+        # was tried within it.
+        if then is None or then.start > lead.end:
+            ticks = lead.end + 1 - lead.start
+        else:
+            ticks = then.start - lead.start
+        spent[explainer.names.titles[lead.row_id]] += ticks
     summary = ", ".join(
         f"{title} {take.header.seconds(ticks):.1f} s"
         for title, ticks in spent.most_common(5)
+        if ticks
     )
     changes = max(0, len(decision_changes(take, name)) - 1)
     return f"{explainer.title}: {summary}; {count_text(changes, 'change')} of mind"

@@ -22,7 +22,7 @@ from umbrant.catalog.protocols import (
     Status,
     discard,
 )
-from umbrant.catalog.world import Formula, Me
+from umbrant.catalog.world import Formula, Me, nobody_else
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.rows import LiveRow
 from umbrant.engine.scoring import combined, combined_grid
@@ -267,16 +267,16 @@ class LiveUtility:
 
     def _change_to(self, me: Me, bid: OptionBid) -> None:
         if self._current is not None:
-            self._current.row.halt(me, self._beaten(self._current, bid))
+            self._current.row.halt(me, self._beaten(me, self._current, bid))
         self._current = bid.option
         self._until_s = me.world.now_s + self._setup.hold()
 
-    def _beaten(self, option: LiveOption, winner: OptionBid) -> Cause:
+    def _beaten(self, me: Me, option: LiveOption, winner: OptionBid) -> Cause:
         """Why the option that it is at is left for another one."""
         own = self._own
         if own is None:
             group = option.candidates.group if option.candidates else ""
-            return cause("no_candidate", group=group)
+            return nobody_else(me, group)
         kind = "outscored"
         if own.bonus:
             kind = "outscored_staying"

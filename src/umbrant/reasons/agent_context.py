@@ -2,14 +2,20 @@
 read from.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from functools import cached_property
 
 from umbrant.catalog.kind import ROWS, Catalog, ChildOrder, Family, Kind
 from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Behavior, Decorator, Row, Upkeep
-from umbrant.model.parts import GUARD, ROW, part_index
+from umbrant.model.parts import GUARD, ROW, part_index, part_name
+from umbrant.model.values import KeyRef
 from umbrant.project_nodes import project_catalog
-from umbrant.reasons.condition_report import ConditionReport, condition_report
+from umbrant.reasons.condition_report import (
+    ConditionReport,
+    RowPart,
+    condition_report,
+)
 from umbrant.reasons.sentences import RowNames
 from umbrant.take.reader import Take
 from umbrant.take.record import RowState
@@ -122,7 +128,23 @@ class AgentContext:
             when,
             self.catalog,
             actual,
+            self._sensors,
         )
+
+    @cached_property
+    def _sensors(self) -> Mapping[str, Sequence[RowPart]]:
+        """By key the upkeeps that write it."""
+        found: dict[str, list[RowPart]] = {}
+        for row in self.behavior.rows:
+            for index, upkeep in enumerate(row.upkeep):
+                kind = self.catalog.get(upkeep.kind, Family.ACTION)
+                for param in kind.params if kind else ():
+                    value = upkeep.args.get(param.name)
+                    if param.writes and isinstance(value, KeyRef):
+                        key = self.actual_key(row.id, value.key)
+                        part = part_name("upkeep", index)
+                        found.setdefault(key, []).append((row.id, part))
+        return found
 
     def _condition_of(self, row_id: str, part: str) -> str | None:
         row = self.behavior.row(row_id)

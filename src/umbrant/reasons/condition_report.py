@@ -2,8 +2,8 @@
 the way, and who wrote the keys in it.
 """
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import TypeGuard
 
 from umbrant.catalog.kind import Catalog
@@ -52,6 +52,10 @@ COMPARED = {
 """Each comparison in words that follow a value."""
 
 
+RowPart = tuple[str, str]
+"""A row by its id, and a part of it."""
+
+
 @dataclass(frozen=True)
 class ConditionReport:
     """Explains the results of one condition of one agent: a guard, or what a
@@ -68,6 +72,8 @@ class ConditionReport:
     actual: Mapping[str, str]
     """The keys that are meant by the names in the condition, see `KeyScope`.
     """
+    sensors: Mapping[str, Sequence[RowPart]] = field(default_factory=dict)
+    """By key the upkeeps that write it."""
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the
     condition.
@@ -206,9 +212,42 @@ class ConditionReport:
         ]
         for name in dict.fromkeys(keys):
             actual = self.actual.get(name, name)
-            yield from written_bits(
-                self.header, self.agent, self.names, actual, name, tick, now
+            written = list(
+                written_bits(
+                    self.header,
+                    self.agent,
+                    self.names,
+                    actual,
+                    name,
+                    tick,
+                    now,
+                )
             )
+            yield from written or self._found_nothing(actual, tick, now)
+
+    def _found_nothing(self, key: str, tick: int, now: int) -> Iterator[Bit]:
+        """What kept the upkeep from writing a key that was to write it, when
+        that was last at work.
+        """
+        last = max(
+            (
+                (min(refusal.end, tick), row_id, part, refusal.cause)
+                for row_id, part in self.sensors.get(key, ())
+                if (refusal := self.agent.row(row_id).last_refusal(tick, part))
+                is not None
+            ),
+            key=lambda each: each[0],
+            default=None,
+        )
+        if last is None:
+            return
+        at, row_id, part, cause = last
+        yield "; "
+        yield self.names.numbered(row_id)
+        yield f" {part_index(part)[0]} found "
+        yield from self.names.because(cause)
+        yield f" {ago_text(self.header.seconds(now - at))}"
+        yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
 
 
 def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
@@ -303,13 +342,22 @@ def condition_report(
     when: str,
     catalog: Catalog,
     actual: Mapping[str, str],
+    sensors: Mapping[str, Sequence[RowPart]],
 ) -> ConditionReport | None:
     """The report on the condition `when` of a row; None if it cannot be
     parsed.
     """
     try:
         return ConditionReport(
-            header, agent, names, row_id, part, parse(when), catalog, actual
+            header,
+            agent,
+            names,
+            row_id,
+            part,
+            parse(when),
+            catalog,
+            actual,
+            sensors,
         )
     except LanguageError:
         return None

@@ -4,6 +4,7 @@ since when, and because of what.
 
 from collections.abc import Iterator
 
+from umbrant.engine.recorder import CUT_OFF
 from umbrant.reasons.change_report import Leads
 from umbrant.reasons.decision_changes import LeadingSpan, lead_at
 from umbrant.reasons.machine_report import entered_by, entered_by_bits
@@ -46,6 +47,8 @@ class Headlines(NotRunningReport):
         bits += self._since(newest, among, tick)
         if newest is not lead:
             bits += self._has_run(lead.row_id, tick)
+        for each in path:
+            bits += self._was_cut_off(each, tick)
         runs, claims = parted((*bits, "."))
         return AnswerLine("", "", runs, claims=claims)
 
@@ -85,6 +88,17 @@ class Headlines(NotRunningReport):
         yield self.names.bit(row_id)
         yield f" has been running since {self.header.seconds(span.start):.2f} s"
         yield claim(ClaimKind.RUNS, row_id, tick, since=span.start)
+
+    def _was_cut_off(self, row_id: str, tick: int) -> Iterator[Bit]:
+        """That a machine did not settle at a tick, and was cut off."""
+        refusal = self.record.row(row_id).refusal_at(tick, CUT_OFF)
+        if refusal is None:
+            return
+        yield "; "
+        yield self.names.bit(row_id)
+        yield " was cut off at this tick: "
+        yield claim(ClaimKind.REFUSED, row_id, tick, cause=refusal.cause.kind)
+        yield from self.names.because(refusal.cause)
 
     def _since(
         self, lead: LeadingSpan, among: Leads, tick: int

@@ -3,7 +3,7 @@ once, so each can serve as upkeep.
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
@@ -26,7 +26,13 @@ from umbrant.catalog.params import (
     TextKey,
     YesNoKey,
 )
-from umbrant.catalog.world import BodyView, Me, PropView, Target
+from umbrant.catalog.world import (
+    BodyView,
+    Me,
+    PropView,
+    Target,
+    nobody_else,
+)
 
 Which = Literal["nearest", "furthest", "lowest", "highest", "random"]
 
@@ -296,6 +302,7 @@ def pick_lowest(
     "pick the {which} of {group} into {key}[ by {stat}][ within {within}]",
     success="one was picked",
     failure="there is none like that",
+    facts={"none_near.range_m": "within"},
 )
 def pick(
     me: Me,
@@ -319,13 +326,14 @@ def pick(
     stat: for lowest and highest, which of the bodies' numbers; things go by their level
     within: how far away it may be
     """
+    free = _free_members(me, group)
     found = [
         each
-        for each in _members(me, group)
+        for each in free
         if distance_m(me.body.place, each.place) <= within
     ]
     if not found:
-        return cause("empty_group", group=group)
+        return _why_none(me, group, free, within)
     if which == "random":
         drawn = cause("picked_at_random", count=float(len(found)), group=group)
         key.set(me.random.choice(found).name, drawn)
@@ -352,12 +360,29 @@ def pick(
     return True
 
 
-def _members(me: Me, group: str) -> list[BodyView | PropView]:
+def _free_members(me: Me, group: str) -> list[BodyView | PropView]:
+    """The bodies of a group besides one's own, and its things that nobody
+    carries.
+    """
     bodies = [body for body in me.world.bodies(group) if body.name != me.name]
     return [
         *bodies,
         *(prop for prop in me.world.props(group) if prop.carrier is None),
     ]
+
+
+def _why_none(
+    me: Me, group: str, free: Sequence[BodyView | PropView], within: float
+) -> Cause:
+    """Why none of a group can be picked."""
+    if free:
+        nearest = min(distance_m(me.body.place, each.place) for each in free)
+        return cause(
+            "none_near", group=group, distance_m=nearest, range_m=within
+        )
+    if me.world.props(group):
+        return cause("all_carried", group=group)
+    return nobody_else(me, group)
 
 
 def _number(stat: str) -> Callable[[BodyView | PropView], float]:

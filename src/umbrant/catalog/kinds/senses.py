@@ -24,7 +24,7 @@ from umbrant.catalog.params import (
     ZoneName,
 )
 from umbrant.catalog.readings import Reading
-from umbrant.catalog.world import Me, Target
+from umbrant.catalog.world import Me, Target, nobody_else
 from umbrant.model.values import KeyType, Point
 
 
@@ -266,7 +266,7 @@ def nearest(me: Me, group: Group) -> Reading:
     """
     distances = me.world.distances(me.body.name, group)
     if not len(distances):
-        return Reading(None, None, cause("empty_group", group=group))
+        return Reading(None, None, nobody_else(me, group))
     if isinstance(distances, list):
         nearest_m = min(distances)
     else:

@@ -17,7 +17,7 @@ from umbrant.desk.views.lanes.painting import lanes_of
 from umbrant.desk.views.reasons import ReasonsView
 from umbrant.desk.views.stage.look import look_of
 from umbrant.model.staging import HeldResult, HoldResult, SetKey
-from umbrant.reasons.scores import with_other_scores
+from umbrant.reasons.score_report import with_other_scores
 from umbrant.reasons.sentences import Tone
 from umbrant.take.record import RowState
 

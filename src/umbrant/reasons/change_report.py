@@ -18,7 +18,7 @@ from umbrant.reasons.machine_report import (
     machine_of,
 )
 from umbrant.reasons.row_report import Bits, RowReport, due_s
-from umbrant.reasons.scores import Scores
+from umbrant.reasons.score_report import Scores
 from umbrant.reasons.sentences import (
     AnswerLine,
     Bit,

@@ -32,7 +32,7 @@ from umbrant.model.values import count_text
 from umbrant.nearest.search import NOTHING_HELPS
 from umbrant.nearest.trials import ran
 from umbrant.nearest.worker import NearestQuestion
-from umbrant.reasons.scores import with_other_scores
+from umbrant.reasons.score_report import with_other_scores
 from umbrant.reasons.sentences import (
     Answer,
     AnswerLine,

@@ -326,7 +326,7 @@ def _how_prop(first: Difference, side: PartedTake) -> str:
         case float(level) | [float(level)] if level == level:
             return f"{first.subject} holds {number_text(level)}"
         case {"detail": detail}:
-            return f"{first.subject} is {_whereabouts(detail)}"
+            return f"{first.subject} is {_place_of_prop(detail)}"
     return f"nothing becomes of {first.subject} at this tick"
 
 
@@ -375,7 +375,7 @@ def _title(name: str, take: Take) -> str:
     return (member.title if member else "") or name
 
 
-def _whereabouts(detail: object) -> str:
+def _place_of_prop(detail: object) -> str:
     """Where a prop is, and who carries it."""
     match detail:
         case [[x, y], carrier]:

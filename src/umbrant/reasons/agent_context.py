@@ -13,7 +13,7 @@ from umbrant.model.values import KeyRef
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.condition_report import (
     ConditionReport,
-    RowPart,
+    SensorPlace,
     condition_report,
 )
 from umbrant.reasons.sentences import RowNames
@@ -132,9 +132,9 @@ class AgentContext:
         )
 
     @cached_property
-    def _sensors(self) -> Mapping[str, Sequence[RowPart]]:
+    def _sensors(self) -> Mapping[str, Sequence[SensorPlace]]:
         """By key the upkeeps that write it."""
-        found: dict[str, list[RowPart]] = {}
+        found: dict[str, list[SensorPlace]] = {}
         for row in self.behavior.rows:
             for index, upkeep in enumerate(row.upkeep):
                 kind = self.catalog.get(upkeep.kind, Family.ACTION)

@@ -52,8 +52,8 @@ COMPARED = {
 """Each comparison in words that follow a value."""
 
 
-RowPart = tuple[str, str]
-"""A row by its id, and a part of it."""
+SensorPlace = tuple[str, str]
+"""An upkeep that writes a key: its row by id, and which part of that it is."""
 
 
 @dataclass(frozen=True)
@@ -72,7 +72,7 @@ class ConditionReport:
     actual: Mapping[str, str]
     """The keys that are meant by the names in the condition, see `KeyScope`.
     """
-    sensors: Mapping[str, Sequence[RowPart]] = field(default_factory=dict)
+    sensors: Mapping[str, Sequence[SensorPlace]] = field(default_factory=dict)
     """By key the upkeeps that write it."""
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the
@@ -342,7 +342,7 @@ def condition_report(
     when: str,
     catalog: Catalog,
     actual: Mapping[str, str],
-    sensors: Mapping[str, Sequence[RowPart]],
+    sensors: Mapping[str, Sequence[SensorPlace]],
 ) -> ConditionReport | None:
     """The report on the condition `when` of a row; None if it cannot be
     parsed.

@@ -32,7 +32,7 @@ from umbrant.engine.runner import CastContext, Runner
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, read_project
 from umbrant.model.problems import ProjectError
-from umbrant.model.staging import Body, Member, Scenario, Stage
+from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import Point, Value
 from umbrant.project_code import running_catalog
 from umbrant.project_nodes import project_catalog
@@ -332,17 +332,13 @@ def _header(
         Stage(name=GAME, title="Game", width_m=30, height_m=20),
     )
     rate = max(1, min(240, round(1.0 / world.tick_s)))
-    cast = tuple(
-        each.model_copy(update={"body": each.body or Body()})
-        for each in members
-    )
     scenario = Scenario(
         name=GAME,
         title="Game",
         stage=stage.name,
         seed=seed,
         ticks_per_s=rate,
-        cast=cast,
+        cast=tuple(members),
     )
     others = tuple(each for each in project.scenarios if each.name != GAME)
     stages = project.stages or (stage,)

@@ -39,6 +39,15 @@ def test_find_lists_where_it_holds(umbrant: Any, take: Path) -> None:
     assert "Drink" not in out
 
 
+def test_find_says_a_single_tick_by_itself(umbrant: Any, take: Path) -> None:
+    code, out, err = umbrant("find", take, "time() == 1")
+    assert (code, err) == (0, "")
+    assert out.splitlines() == [
+        "    1.00 s  (tick 20)",
+        "once, 0.05 s in all",
+    ]
+
+
 def test_find_says_when_it_holds_nowhere_and_what_is_wrong(
     umbrant: Any, take: Path
 ) -> None:

@@ -133,7 +133,7 @@ def _tell(take: Take, stretches: Sequence[tuple[int, int]]) -> None:
     """Say where a condition holds, and for how long in all."""
     seconds = take.header.seconds
     for start, end in stretches[:MOST_SAID]:
-        to = ""
+        to = last = ""
         if end > start:
             to, last = f" to {seconds(end):.2f} s", f" to {end}"
         say(f"{seconds(start):8.2f} s{to}  (tick {start}{last})")

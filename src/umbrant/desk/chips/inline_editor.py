@@ -127,9 +127,7 @@ class InlineEditor(QLineEdit):
         """Close the editor, and hand its text on if it differs from what it
         was opened with.
         """
-        if self._open and self.text() != (
-            "" if self._first is None else self._first
-        ):
+        if self._open and self.text() != self._first:
             self._close(keep=True)
         else:
             self._close(keep=False)

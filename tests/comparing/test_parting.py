@@ -12,13 +12,21 @@ from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.review.random_projects import RandomProject
 from tests.small import played, project, row
+from umbrant.branching.branch import with_cues
 from umbrant.comparing.comparison import compared, ranges_apart
 from umbrant.comparing.parting import DifferenceKind, first_difference
 from umbrant.comparing.words import parting_answer, parting_row
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, parse_project, read_project
-from umbrant.model.staging import Body, Prop, Stat
+from umbrant.model.staging import (
+    Body,
+    Cue,
+    Prop,
+    RaiseEvent,
+    SetKey,
+    Stat,
+)
 from umbrant.model.values import KeyType
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import RollOrder, roll
@@ -366,3 +374,62 @@ def test_equal_takes_are_called_so_and_nothing_more() -> None:
     assert parting_answer(compared(take, take), "A", "B").text == (
         "They are equal: the same happened in both."
     )
+
+
+BELL = Cue(at_s=0.5, does=RaiseEvent(raises="bell"))
+
+
+@pytest.mark.parametrize(
+    ("more", "texts"),
+    [
+        (
+            Cue(at_s=0.5, does=SetKey(sets="warmth", value=9.0, of="a")),
+            (
+                "a: warmth is not set to the same.",
+                "At 0.50 s, in B only: a cue sets warmth",
+                "A: warmth is not written.",
+                "B: warmth becomes 9.",
+            ),
+        ),
+        (
+            BELL,
+            (
+                "a: bell comes more often, or in another order, in one of them",
+                "At 0.50 s: a cue raises bell, more often, or in another order",
+                "A: bell is received.",
+                "B: bell is received.",
+            ),
+        ),
+    ],
+)
+def test_what_both_have_at_a_tick_is_not_said_to_be_missing(
+    more: Cue, texts: tuple[str, ...]
+) -> None:
+    """Though something else comes before it in one of them."""
+    one, other = (
+        played(project(*IDLE, keys=(ENERGY,), cues=cues))
+        for cues in ((BELL,), (BELL, more))
+    )
+    answer = parting_answer(compared(one, other), "A", "B", CATALOG)
+    for each in texts:
+        assert each in answer.text, answer.text
+
+
+@given(seed=st.integers(0, 10**6), tick=st.integers(0, 19))
+@settings(max_examples=30, deadline=None)
+def test_what_is_said_to_differ_is_not_in_both(seed: int, tick: int) -> None:
+    """Held against what happened at the tick, from the exports."""
+    made = RandomProject(seed).made
+    name = made.scenarios[0].name
+    branched = with_cues(made, name, tick, [RaiseEvent(raises="bell")])
+    one, other = played(made), played(branched)
+    found = first_difference(one, other)
+    if found is None:
+        return
+    here, there = happened(one), happened(other)
+    assert here.get(found.tick) != there.get(found.tick)
+    if (found.one is None) == (found.other is None):
+        return
+    lacks = here if found.one is None else there
+    has = there if found.one is None else here
+    assert has.get(found.tick, Counter()) - lacks.get(found.tick, Counter())

@@ -103,6 +103,10 @@ class _Event:
     def same(self) -> tuple[object, ...]:
         return self.tick, self.kind, self.subject, self.detail
 
+    def is_about(self, other: "_Event") -> bool:
+        """Whether it is the same thing of which both say something."""
+        return (self.kind, self.subject) == (other.kind, other.subject)
+
     @property
     def what(self) -> dict[str, object]:
         """What happened, without where and when."""
@@ -258,15 +262,61 @@ def _what_at(event: _Event | None, first: _Event) -> object:
 def _first_apart(
     here: Iterable[_Event], there: Iterable[_Event], ticks: int
 ) -> tuple[_Event | None, _Event | None] | None:
-    """The first two events that are not the same, within so many ticks; None
-    if all are.
+    """The first event that one take has and the other has not, or not as
+    often, within so many ticks, and what the other has in its place; None if
+    all are the same.
+
+    Where the same happened in another order, or more often, it is the same
+    event twice.
     """
-    for mine, yours in zip_longest(
-        _sorted(here, ticks), _sorted(there, ticks)
-    ):
-        if mine is None or yours is None or mine.same != yours.same:
-            return mine, yours
-    return None
+    mine, yours = _sorted(here, ticks), _sorted(there, ticks)
+    start = next(
+        (
+            index
+            for index, (one, other) in enumerate(zip_longest(mine, yours))
+            if one is None or other is None or one.same != other.same
+        ),
+        None,
+    )
+    if start is None:
+        return None
+    tick = min(each[start].tick for each in (mine, yours) if start < len(each))
+    # What comes next in the one may come a little later within the same tick
+    # in the other, after something that only that one has.
+    at_tick = [
+        [each for each in events[start:] if each.tick == tick]
+        for events in (mine, yours)
+    ]
+    left = _without(*at_tick), _without(*reversed(at_tick))
+    if not any(left):
+        return at_tick[0][0], at_tick[0][0]
+    first = min((each[0] for each in left if each), key=_place)
+    found = [
+        next((each for each in side if each.is_about(first)), None)
+        for side in left
+    ]
+    # The other one may have had it already, and not once more.
+    one, other = (
+        each or next((had for had in events if had.same == first.same), None)
+        for each, events in zip(found, (mine, yours), strict=True)
+    )
+    return one, other
+
+
+def _without(events: list[_Event], others: list[_Event]) -> list[_Event]:
+    """The events that are not among the others, or not as often."""
+    waiting = [each.same for each in others]
+    found = []
+    for each in events:
+        if each.same in waiting:
+            waiting.remove(each.same)
+        else:
+            found.append(each)
+    return found
+
+
+def _place(event: _Event) -> tuple[tuple[int, int], str]:
+    return event.order, event.subject
 
 
 def _sorted(events: Iterable[_Event], ticks: int) -> list[_Event]:

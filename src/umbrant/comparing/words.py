@@ -98,6 +98,12 @@ def _cue_line(
 ) -> Iterator[AnswerLine]:
     """That a cue came first, in one take only or unlike in both."""
     seconds = sides[0].take.header.seconds(first.tick)
+    if first.one == first.other:
+        does = _value(first.one, sides[0].take.header)
+        yield _plain_line(
+            f"At {seconds:.2f} s: {does}, more often, or in another order, in one of them."
+        )
+        return
     for side, value in zip(sides, (first.one, first.other), strict=True):
         if value is not None:
             does = _value(value, side.take.header)
@@ -275,10 +281,17 @@ def _what(first: Difference) -> str:
         case DifferenceKind.WROTE:
             return f"{first.subject} is not set to the same"
         case DifferenceKind.EVENT:
-            return f"{first.subject} comes in one of them only"
+            return f"{first.subject} comes {_how_often(first)}"
         case DifferenceKind.SAID:
             return "it does not say the same"
     return f"{first.subject} could not be done in one of them"
+
+
+def _how_often(first: Difference) -> str:
+    """In which of two takes an event comes, or comes otherwise."""
+    if first.one is not None and first.one == first.other:
+        return "more often, or in another order, in one of them"
+    return "in one of them only"
 
 
 LASTING = (

@@ -417,6 +417,18 @@ BY_PLAYING = [
         ),
     ),
     Planted(
+        "an option wins and fails at every tick",
+        "restarting",
+        "oo",
+        project(
+            row("uu", "utility"),
+            row("oo", "option", "uu", weight=0.5),
+            row("w1", "check", "oo", when="clock() > 90"),
+            row("o2", "option", "uu", weight=0.1),
+            row("w2", "wait", "o2"),
+        ),
+    ),
+    Planted(
         "a point that was noted before its body walked on",
         "outdated_point",
         "w2",

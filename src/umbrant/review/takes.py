@@ -1,6 +1,7 @@
 """Findings in a take: what was written, and how it turned out."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import chain
 
 from umbrant.catalog.kind import ROWS, RUNS, Family
 from umbrant.catalog.references import param_uses
@@ -197,7 +198,8 @@ def _both_held(run: AgentTake, cut: Refusal) -> str:
 )
 def restarting(run: AgentTake) -> Iterator[RuleMatch]:
     """The outermost rows that failed at every tick for a second or more with
-    nothing else to do, or cut short at every tick what ran in them.
+    nothing else to do, such as an option that goes on winning, or cut short at
+    every tick what ran in them.
     """
     behavior = run.behavior
     reported: set[str] = set()
@@ -219,17 +221,44 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
         failed = all(each.outcome is Outcome.FAILURE for each in spans)
         if (failed and row.under is None) or _cuts_short(run, row, spans):
             reported.add(row.id)
-            since = run.seconds(spans[0].start)
-            cause = ""
-            if spans[0].cause:
-                cause = f": {run.cause_words(spans[0])}"
-            how = "ended"
-            if failed:
-                how = "failed"
-            yield RuleMatch(
-                f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.",
-                row.id,
-            )
+            yield _each_time(run, row.id, spans)
+    for row_id, spans in _led_in_vain(run):
+        if not reported.intersection(run.explainer.outline.path(row_id)):
+            reported.add(row_id)
+            yield _each_time(run, row_id, spans)
+
+
+def _each_time(
+    run: AgentTake, row_id: str, spans: Sequence[Span]
+) -> RuleMatch:
+    """That a row ended at each of the ticks at which it began, and why."""
+    since = run.seconds(spans[0].start)
+    first = spans[0]
+    words, _ = parted(run.explainer.why_ended(row_id, first, first.start))
+    cause = "".join(each.text for each in words)
+    how = "ended"
+    if all(each.outcome is Outcome.FAILURE for each in spans):
+        how = "failed"
+    return RuleMatch(
+        f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.",
+        row_id,
+    )
+
+
+def _led_in_vain(run: AgentTake) -> Iterator[tuple[str, list[Span]]]:
+    """The rows that led and failed at every tick for a second or more, while
+    no other row ran: with those failures.
+    """
+    rate = run.take.header.ticks_per_s
+    for lead in chain.from_iterable(leading_spans(run.take, run.agent)):
+        spans = [
+            each
+            for each in run.record(lead.row_id).spans
+            if lead.start <= each.start <= lead.end
+        ]
+        failed = all(each.outcome is Outcome.FAILURE for each in spans)
+        if lead.restarts and failed and len(spans) >= rate:
+            yield lead.row_id, spans
 
 
 def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:

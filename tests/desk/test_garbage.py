@@ -73,5 +73,6 @@ def test_without_a_window_python_decides() -> None:
     with garbage.making_what_lives_long():
         kept = [Ring() for _ in range(100)]
     garbage.reclaim_everything()
-    assert gc.get_freeze_count() == before
+    # Of what a window before has left out some may have gone meanwhile.
+    assert before - len(kept) < gc.get_freeze_count() <= before
     assert len(kept) == 100

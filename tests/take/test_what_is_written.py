@@ -98,6 +98,13 @@ def used_up(amount: float) -> Project:
     )
 
 
+def picked(within: float) -> Project:
+    return made(
+        row("top", "pick", group="things", key=KeyRef(key="t"), within=within),
+        keys=(Key(name="t", type=KeyType.PROP),),
+    )
+
+
 REACH = "too_far.range_m"
 CASES: dict[str, Case] = {
     f"use:{REACH}": Case(reaching("use", "far", duration=1.0), 1.5, 1.75),
@@ -107,6 +114,7 @@ CASES: dict[str, Case] = {
     f"throw:{REACH}": Case(thrown, 6.0, 7.0, "throw"),
     "use_up:too_little.amount": Case(used_up, 0.5, 0.75, "more"),
     "take_cover:no_cover.range_m": Case(hidden, 5.0, 6.0),
+    "pick:none_near.range_m": Case(picked, 0.125, 0.25),
     "parallel:in_turn.most": Case(side_by_side, 1.0, None, "two"),
     "utility:below_threshold.threshold": Case(scoring, 0.5, 0.75),
     "time_limit:time_limit.limit_s": Case(wrapped("time_limit", "limit"), 0.5),

@@ -99,8 +99,11 @@ def _closeness(
     the one is a part of the other.
     """
     alike = OSA.normalized_similarity(word, known)
+    shorter, longer = sorted((word, known), key=len)
     # One letter is a part of nearly every word.
-    if min(len(word), len(known)) >= 3 and (word in known or known in word):
+    if shorter in longer and (
+        len(shorter) >= 3 or len(longer) == len(shorter) + 1
+    ):
         alike = max(alike, 0.8)
     return alike
 

@@ -254,3 +254,21 @@ def test_a_machine_that_was_cut_off_is_part_of_the_sentence() -> None:
         "one tick to where it was, with its keys as they were; so it stopped "
         "there."
     )
+
+
+def test_the_headline_of_why_not_is_one_sentence() -> None:
+    """What more there is to say of a row stands in its own line, once."""
+    made = project(
+        row("se", "selector"),
+        row("sq", "sequence", "se", name="Mr. Fix", guard="clock() > 9"),
+        row("l1", "last", "sq", name="Saw"),
+        row("l2", "last", "se", name="Nap", ticks=90),
+        seconds=0.8,
+    )
+    answer = Explainer(played(made), "a", CATALOG).why_not(5, "l1")
+    assert answer.headline is not None
+    assert answer.headline.text == (
+        "Saw runs only while Mr. Fix does: Mr. Fix was refused: the time was "
+        "0 s, not above 9 s."
+    )
+    assert "it has not been asked since" in answer.lines[0].text

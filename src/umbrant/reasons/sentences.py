@@ -5,6 +5,7 @@ and a terminal can print them.
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from itertools import zip_longest
 
 from umbrant.catalog.causes import Cause
 
@@ -286,6 +287,26 @@ class RowNames:
                     joint = " and "
                 yield TextRun(joint)
             yield self.bit(row_id)
+
+
+def first_sentence(bits: Sequence[TextRun]) -> Iterator[TextRun]:
+    """The words of a line up to the end of its first sentence."""
+    for bit, then in zip_longest(bits, bits[1:]):
+        # A full stop in the name of a row ends nothing.
+        if bit.row_id:
+            yield bit
+            continue
+        head, stop, _ = bit.text.partition(". ")
+        if stop:
+            yield replace(bit, text=f"{head}.")
+            return
+        yield bit
+        if (
+            bit.text.endswith(".")
+            and then is not None
+            and then.text.startswith(" ")
+        ):
+            return
 
 
 def seconds_text(seconds: float) -> str:

@@ -26,6 +26,7 @@ from umbrant.reasons.sentences import (
     Tone,
     ago_text,
     claim,
+    first_sentence,
     once,
 )
 from umbrant.reasons.tick_steps import TickReport
@@ -152,7 +153,7 @@ class Explainer(Headlines):
             " runs only while ",
             self.names.bit(above),
             " does: ",
-            *reason.bits,
+            *first_sentence(reason.bits),
             *reason.claims,
         ]
         return self.names.line(row_id, bits, Tone.NO)

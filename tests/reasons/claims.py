@@ -99,7 +99,18 @@ def _ended(explainer: Explainer, claim: Claim) -> bool:
         and claim.tick < span.end
         and (span.end, span.end_step) <= until
     ]
-    return bool(so) and not later
+    # What is said to have led to something at a step was not at work again
+    # before that.
+    again = [
+        span
+        for span in _spans(explainer, claim)
+        if "step" in claim.facts
+        and so
+        and (so[-1].end, so[-1].end_step)
+        < (span.start, span.start_step)
+        < until
+    ]
+    return bool(so) and not later and not again
 
 
 def _refused(explainer: Explainer, claim: Claim) -> bool:

@@ -272,3 +272,41 @@ def test_the_headline_of_why_not_is_one_sentence() -> None:
         "0 s, not above 9 s."
     )
     assert "it has not been asked since" in answer.lines[0].text
+
+
+def test_what_was_displaced_is_not_said_to_have_failed_before() -> None:
+    """A selector that starts from its first child stops the one that runs only
+    after another was entered; that it had failed once led to nothing.
+    """
+    made = project(
+        row("se", "selector", resumes_at="the first"),
+        row("l1", "last", "se", name="Late", ticks=90, guard="clock() > 0.75"),
+        row("l2", "last", "se", name="Try", ticks=4, success=False),
+        row("l3", "last", "se", name="Rest", ticks=0),
+        seconds=1.2,
+    )
+    take = played(made)
+    tries = take.agents["a"].row("l2").spans
+    assert [each.outcome for each in tries][-2:] == ["failure", "stopped"]
+    (change,) = [
+        each for each in decision_changes(take, "a") if each.row_id == "l1"
+    ]
+    assert tries[-1].end == change.start
+    explains = Explainer(take, "a", CATALOG)
+    assert explains.change(change).text == (
+        "Late: the time is 0.8 s, above 0.75 s"
+    )
+
+
+def test_a_history_is_no_state_that_could_run_beside_another() -> None:
+    made = project(
+        row("mm", "machine"),
+        row("re", "regions", "mm", name="Work"),
+        row("ra", "state", "re", name="Hands"),
+        row("rb", "state", "re", name="Mood"),
+        row("hi", "history", "re", name="As before"),
+        seconds=0.4,
+    )
+    answer = Explainer(played(made), "a", CATALOG).why(2)
+    assert "Mood is active beside Hands" in answer.text
+    assert "As before" not in answer.text

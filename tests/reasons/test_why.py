@@ -626,6 +626,7 @@ def test_who_is_not_on_the_stage_yet_says_which_cue_brings_it_on() -> None:
 def test_sides_that_differ_are_shown_in_digits_that_differ() -> None:
     assert distinct(3.998, 4.0, "m") == ("3.998 m", "4 m")
     assert distinct(0.34987, 0.35, "") == ("0.3499", "0.35")
+    assert distinct(0.2, 1 - 0.8, "") == ("0.2", "0.19999999999999996")
     assert distinct(0.7123, 0.5, "") == ("0.71", "0.5")
     assert distinct(4.0, 4.0, "") == ("4", "4")
     assert distinct(True, False, "") == ("yes", "no")

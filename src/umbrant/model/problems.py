@@ -1,6 +1,7 @@
 """What is wrong with a document, said so that it can be mended."""
 
 import json
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from itertools import groupby
@@ -26,10 +27,13 @@ DECLARE_EVENT = "Add it to the list of events (events.json)."
 """What can be done about a name that nothing has."""
 
 
+_CUE = re.compile(r"cue \d+")
+
+
 @dataclass(frozen=True, order=True)
 class Problem:
     """One thing that is wrong: where, what, and the way out. `row` is a row's
-    number and name, or empty.
+    number and name, or `cue 3`, or empty.
     """
 
     file: str
@@ -47,11 +51,10 @@ class Problem:
             )
 
     def __str__(self) -> str:
-        place = ": ".join(
-            part
-            for part in (self.file, f"row {self.row}" if self.row else "")
-            if part
-        )
+        row = self.row
+        if row and not _CUE.fullmatch(row):
+            row = f"row {row}"
+        place = ": ".join(filter(None, (self.file, row)))
         if self.remedy:
             return f"{place}: {self.message} {self.remedy}"
         return f"{place}: {self.message}"

@@ -131,8 +131,10 @@ ParamValue = (
 """What a chip can hold."""
 
 
-MOST_DECIMALS = 10
-"""What two numbers that are shown beside each other may take to be told apart."""
+MOST_DECIMALS = 17
+"""What two numbers that are shown beside each other may take to be told apart:
+more than a float has.
+"""
 
 
 def decimals_apart(one: float, other: float, least: int) -> int:
@@ -143,6 +145,7 @@ def decimals_apart(one: float, other: float, least: int) -> int:
         for decimals in range(least, MOST_DECIMALS):
             if round(one, decimals) != round(other, decimals):
                 return decimals
+        return MOST_DECIMALS
     return least
 
 
@@ -150,6 +153,9 @@ def number_text(number: float, decimals: int = 3) -> str:
     """The shortest everyday writing of a number, with at most so many
     decimals: 2, 0.5, -1.25.
     """
+    # Further on decimals are of the float alone: 0.2 is 0.20000000000000001.
+    if decimals > 9:
+        return repr(number)
     text = f"{number:.{decimals}f}".rstrip("0").rstrip(".")
     if text in ("-0", ""):
         return "0"

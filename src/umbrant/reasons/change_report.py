@@ -2,7 +2,7 @@
 let the next in.
 """
 
-from bisect import bisect_right
+from bisect import bisect_left
 from functools import cached_property
 
 from umbrant.catalog.kind import RUNS, Family
@@ -210,13 +210,14 @@ class ChangeReport(RowReport):
         """That a row began anew after it had failed, and why it had."""
         yield self.names.bit(row_id)
         yield " began anew after it had failed"
+        anew = self.record.row(row_id).last_span(lead.start) or ended
         yield claim(
             ClaimKind.ENDED,
             row_id,
             ended.end or 0,
             outcome=Outcome.FAILURE.value,
-            now=lead.start,
-            step=lead.step,
+            now=anew.start,
+            step=anew.start_step,
         )
         yield from self.why_ended(row_id, ended, now)
 
@@ -281,19 +282,20 @@ class ChangeReport(RowReport):
     def _last_ending(
         self, before: LeadingSpan, lead: LeadingSpan
     ) -> Span | None:
-        """The last time that a row ended before another took the lead."""
+        """How the row ended that had been at work when another took the lead.
+        It may have been stopped only after that one was entered, which took
+        its place.
+        """
         spans = self.record.row(before.row_id).spans
-        ended = [
-            span
-            for span in spans[
-                : bisect_right(spans, lead.start, key=lambda each: each.start)
-            ]
-            if span.end is not None
-            and (span.end, span.end_step) <= (lead.start, lead.step)
-        ]
-        if ended:
-            return ended[-1]
-        return None
+        began = bisect_left(
+            spans,
+            (lead.start, lead.step),
+            key=lambda each: (each.start, each.start_step),
+        )
+        last = spans[began - 1] if began else None
+        if last is None or last.end is None or last.end > lead.start:
+            return None
+        return last
 
     def _comes_first(self, row_id: str, other: str) -> bool:
         numbers = list(self.outline.number)

@@ -374,20 +374,24 @@ def entered_by_bits(
     fired, as seen from `now`.
     """
     yield subject.names.bit(row_id)
-    row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
-    if row.kind == AFTER and source is not None:
-        yield " fired"
-        left = _span_before(subject, source, row_id, tick)
-        if left is None:
-            yield claim(ClaimKind.FIRED, row_id, tick)
-            return
-        yield f" after {seconds_text(subject.header.seconds(tick - left.start))}"
-        yield claim(ClaimKind.FIRED, row_id, tick, since=left.start)
-        return
-    yield claim(ClaimKind.FIRED, row_id, tick)
-    if row.kind == ON_DONE:
+    if subject.behavior.row(row_id).kind in (AFTER, ON_DONE):
         yield " fired"
     yield from _because_fired(subject, row_id, tick, now)
+
+
+def _fired_after(
+    subject: AgentContext, transition: str, tick: int
+) -> Iterator[Bit]:
+    """For how long its state had been active as a transition fired."""
+    source = subject.outline.parent[transition]
+    left = None
+    if source is not None:
+        left = _span_before(subject, source, transition, tick)
+    if left is None:
+        yield claim(ClaimKind.FIRED, transition, tick)
+        return
+    yield f" after {seconds_text(subject.header.seconds(tick - left.start))}"
+    yield claim(ClaimKind.FIRED, transition, tick, since=left.start)
 
 
 def _span_before(
@@ -436,6 +440,10 @@ def _because_fired(
     row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
     condition = subject.checks(row_id)
     wanted = str(row.args.get("event", ""))
+    if row.kind == AFTER:
+        yield from _fired_after(subject, row_id, tick)
+        return
+    yield claim(ClaimKind.FIRED, row_id, tick)
     if row.kind == ON_EVENT and wanted.startswith(f"{STATE_DONE}."):
         yield ": "
         yield subject.names.bit(

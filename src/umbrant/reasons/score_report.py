@@ -404,6 +404,8 @@ def _with_bonus(scored: OptionScore, digits: int) -> str:
 
 
 def _text(number: float, digits: int = 2) -> str:
+    if digits > 9:
+        return number_text(number, digits)
     if abs(number) < 100:
         return f"{number:.{digits}f}"
     return number_text(round(number, 1))

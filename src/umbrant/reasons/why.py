@@ -7,7 +7,7 @@ from functools import cached_property
 
 from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.model.kind_ids import UTILITY
+from umbrant.model.kind_ids import HISTORY, UTILITY
 from umbrant.model.parts import part_name
 from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.headlines import Headlines
@@ -257,7 +257,10 @@ class Explainer(Headlines):
             others = [
                 each
                 for each in children
-                if each != ran and self.family(each) in (*RUNS, Family.STATE)
+                if each != ran
+                and self.family(each) in (*RUNS, Family.STATE)
+                # A history is no state that can be active.
+                and self.behavior.row(each).kind != HISTORY
             ]
             yield from (
                 self._parallel_line(child, parent, ran, tick)

@@ -16,7 +16,14 @@ from umbrant.model.behaviors import Behavior, Blackboard, Key
 from umbrant.model.edits import delete_rows, set_guard, set_kind
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
-from umbrant.model.staging import Cue, Member, Prop, RaiseEvent, WalkPoint
+from umbrant.model.staging import (
+    Cue,
+    Member,
+    Prop,
+    RaiseEvent,
+    TakeAway,
+    WalkPoint,
+)
 from umbrant.model.values import KeyType, PlaceRef, Spread
 
 KEYS = (
@@ -185,6 +192,21 @@ def test_what_the_keys_of_a_used_behavior_are_bound_to(
     assert [each.message for each in found if says not in each.message] == []
     assert bool(found) == bool(says)
     assert all(way_out in each.remedy for each in found)
+
+
+def test_a_cue_is_called_a_cue_and_a_row_a_row() -> None:
+    made = project(
+        row("top", "wait", pace="run"),
+        cues=(Cue(at_s=1.0, does=TakeAway(removes="nobody")),),
+    )
+    cue, own = (
+        str(
+            next(each for each in validate(made) if each.file.startswith(file))
+        )
+        for file in ("scenarios", "behaviors")
+    )
+    assert cue.startswith("scenarios/s.json: cue 1: ")
+    assert own.startswith("behaviors/b.json: row 1 'top': ")
 
 
 def test_rows_in_an_action_and_rows_beside_the_first_are_told() -> None:

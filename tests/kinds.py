@@ -15,6 +15,11 @@ LEFT: list[str] = []
 """What `tidy` actions undid, in order. A test that reads it clears it first.
 """
 
+NOTED: list[tuple[int, int, bool]] = []
+"""When `noted` senses were asked and what they said: which, the tick, and the
+answer. A test that reads it clears it first.
+"""
+
 
 @action("last {ticks} and end with {success}", failure="it was to fail")
 def last(me: Me, ticks: Number = 1.0, success: bool = True) -> Steps:
@@ -49,6 +54,20 @@ def between(me: Me, start: Seconds, end: Seconds) -> bool:
     end: until when
     """
     return start <= me.world.now_s + 1e-9 and me.world.now_s + 1e-9 < end
+
+
+@sense("noted {which} of {answers}", gives=KeyType.YES_NO)
+def noted(me: Me, which: Number, answers: str) -> bool:
+    """Whether a tick is one of those at which the answer is yes. Notes in
+    NOTED that it was asked.
+
+    which: what it is noted as
+    answers: 0 or 1 for each tenth of a second
+    """
+    tick = round(me.world.now_s * 10)
+    yes = answers[tick % len(answers)] == "1"
+    NOTED.append((int(which), tick, yes))
+    return yes
 
 
 @sense("the time", gives=KeyType.NUMBER, unit="s")

@@ -182,25 +182,19 @@ def _truth(
 
 
 def _last_yes(explainer: Explainer, claim: Claim) -> bool:
-    """It was yes then, and not again until the moment that the sentence speaks
-    of.
+    """It was yes then, and became so no more until the moment that the
+    sentence speaks of. That it was asked then is for `test_last_yes` to say.
     """
     part, atom = str(claim.facts["part"]), claim.facts["atom"]
-    was: dict[int, bool] = {}
-    truth, steps = (
-        False,
-        iter(_record(explainer, claim).atom_steps.get(part, [])),
-    )
-    waiting = [step for step in steps if step.atom == atom]
     until = int(str(claim.facts["until"]))
-    for tick in range(until + 1):
-        while waiting and waiting[0].tick <= tick:
-            step = waiting.pop(0)
-            truth = bool(step.found is not None and step.found.truth)
-        was[tick] = truth
-    return was[claim.tick] and not any(
-        was[tick] for tick in range(claim.tick + 1, until + 1)
-    )
+    steps = [
+        (step.tick, bool(step.found is not None and step.found.truth))
+        for step in _record(explainer, claim).atom_steps.get(part, [])
+        if step.atom == atom and step.tick <= until
+    ]
+    before = [truth for tick, truth in steps if tick <= claim.tick]
+    later = [truth for tick, truth in steps if tick > claim.tick]
+    return before[-1:] == [True] and not any(later)
 
 
 def _wrote(explainer: Explainer, claim: Claim) -> bool:

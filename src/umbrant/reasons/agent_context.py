@@ -119,6 +119,7 @@ class AgentContext:
             actual = self.expanded.key_scope(row_id).actual
         else:
             actual = {}
+        guard = self.behavior.row(row_id).guard
         return condition_report(
             self.header,
             self.record,
@@ -129,7 +130,17 @@ class AgentContext:
             self.catalog,
             actual,
             self._sensors,
+            guard.watch if guard is not None and part == GUARD else None,
+            self._after(row_id),
         )
+
+    def _after(self, row_id: str) -> Sequence[str]:
+        """The rows that stand after another, beside it."""
+        parent = self.outline.parent[row_id]
+        if parent is None:
+            return ()
+        siblings = self.outline.children[parent]
+        return siblings[siblings.index(row_id) + 1 :]
 
     @cached_property
     def _sensors(self) -> Mapping[str, Sequence[SensorPlace]]:

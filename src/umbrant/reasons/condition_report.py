@@ -2,6 +2,7 @@
 the way, and who wrote the keys in it.
 """
 
+from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TypeGuard
@@ -20,7 +21,8 @@ from umbrant.catalog.language.tree import (
     walk,
 )
 from umbrant.engine.board import FORMULA
-from umbrant.model.parts import part_index
+from umbrant.model.behaviors import Watch
+from umbrant.model.parts import ROW, part_index
 from umbrant.model.printable import a_or_an
 from umbrant.model.values import (
     Value,
@@ -39,7 +41,7 @@ from umbrant.reasons.sentences import (
     seconds_text,
 )
 from umbrant.take.header import Header
-from umbrant.take.record import AgentRecord, Changes
+from umbrant.take.record import AgentRecord, Changes, Span
 
 COMPARED = {
     "<": "below",
@@ -52,6 +54,8 @@ COMPARED = {
 """Each comparison in words that follow a value."""
 
 
+UNEVALUATED = ("held_back", "off_stage")
+"""Causes of a refusal for which a guard is not asked first."""
 SensorPlace = tuple[str, str]
 """An upkeep that writes a key: its row by id, and which part of that it is."""
 
@@ -74,6 +78,10 @@ class ConditionReport:
     """
     sensors: Mapping[str, Sequence[SensorPlace]] = field(default_factory=dict)
     """By key the upkeeps that write it."""
+    watch: Watch | None = None
+    """Of a guard, when it is asked."""
+    later: Sequence[str] = ()
+    """The rows that stand after that of the condition, beside it."""
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the
     condition.
@@ -193,13 +201,69 @@ class ConditionReport:
         changes = self.agent.row(self.row_id).sensed.get((self.part, index))
         ended = None
         if changes:
-            ended = last_yes(changes, tick)
+            stretch = last_yes(changes, tick)
+            if stretch is not None:
+                ended = self._last_evaluated(*stretch)
         if ended is not None and now - ended > 1:
             yield TextRun(
                 f"; last yes {seconds_text(self.header.seconds(now - ended))} ago"
             )
             facts = {"part": self.part, "atom": index, "until": tick}
             yield Claim(ClaimKind.LAST_YES, self.row_id, ended, facts)
+
+    def _last_evaluated(self, first: int, last: int) -> int:
+        """The last tick at which it was asked, of some from a first to a last
+        one at which it was asked at the first and found the same if at all.
+
+        What is found is recorded as it changes. In between it may not have
+        been asked for a while, and then nobody knows what it would have found.
+        """
+        row = self.agent.row(self.row_id)
+        found, span = [first], row.last_span(last)
+        if span is not None:
+            found.append(span.start)
+            if self.watch is not None and self.watch.while_running:
+                found.append(min(last, span.last_ran(last + 1)))
+        refusals = row.refusals.get(ROW, [])
+        before = bisect_right(refusals, last, key=lambda each: each.start)
+        for refusal in reversed(refusals[:before]):
+            if refusal.cause.kind not in UNEVALUATED:
+                found.append(min(last, refusal.end))
+                break
+        found.extend(self._watched_ticks(last))
+        return max(each for each in found if first <= each <= last)
+
+    def _watched_ticks(self, last: int) -> Iterator[int]:
+        """The last ticks, up to one, at which a guard was asked that watches
+        for a take-over: while each of the rows after its own ran.
+        """
+        if self.watch is None or not self.watch.take_over:
+            return
+        for sibling in self.later:
+            # At the tick itself it may have been stopped and entered again.
+            span = self.agent.row(sibling).last_span(last - 1)
+            if span is None:
+                continue
+            # As it was entered, this row may just have ended.
+            at = min(last, span.last_ran(last + 1))
+            if self._was_evaluated_first(span) and span.end == at + 1:
+                at = min(last, at + 1)
+            if at > span.start:
+                yield at
+
+    def _was_evaluated_first(self, span: Span) -> bool:
+        """Whether, at the tick at which a later row was stopped, the condition
+        had been asked: it was stopped by its own guard, or by one that took
+        over and stands after the row of the condition.
+        """
+        cause = span.cause
+        return cause is not None and (
+            cause.kind == "guard_ended"
+            or (
+                cause.kind == "taken_over"
+                and cause.facts.get("row") in self.later
+            )
+        )
 
     def _writers(
         self, decisive: list[ConditionTree], tick: int, now: int
@@ -250,9 +314,12 @@ class ConditionReport:
         yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
 
 
-def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
-    """The last tick, before the one given, at which an atom was yes; None if
-    it never was.
+def last_yes(
+    changes: Changes[AtomResult | None], tick: int
+) -> tuple[int, int] | None:
+    """The first and the last of the ticks, before the one given, from which on
+    an atom was yes for the last time until it was found to be something else;
+    None if it never was.
     """
     index = changes.index(tick)
     # The change at `index` made it what it is at the tick, so a yes lies
@@ -260,7 +327,7 @@ def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
     for earlier in range(index - 1, -1, -1):
         met = changes.values[earlier]
         if met is not None and met.truth:
-            return changes.ticks[earlier + 1] - 1
+            return changes.ticks[earlier], changes.ticks[earlier + 1] - 1
     return None
 
 
@@ -343,6 +410,8 @@ def condition_report(
     catalog: Catalog,
     actual: Mapping[str, str],
     sensors: Mapping[str, Sequence[SensorPlace]],
+    watch: Watch | None,
+    later: Sequence[str],
 ) -> ConditionReport | None:
     """The report on the condition `when` of a row; None if it cannot be
     parsed.
@@ -358,6 +427,8 @@ def condition_report(
             catalog,
             actual,
             sensors,
+            watch,
+            later,
         )
     except LanguageError:
         return None

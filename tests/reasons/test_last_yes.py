@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.kinds import CATALOG, NOTED
 from tests.reasons.count_claims import lines_of
 from tests.small import played, project, row
-from umbrant.model.behaviors import Watch
+from umbrant.model.behaviors import Row, Watch
 from umbrant.reasons.sentences import Claim, ClaimKind
 from umbrant.reasons.why import Explainer
 
@@ -18,7 +18,7 @@ TICKS = 20
 
 
 class Guarded(NamedTuple):
-    """A row of a selector: what its guard says at each tick, when that is
+    """A row in another one: what its guard says at each tick, when that is
     asked, and how the row goes on.
     """
 
@@ -64,10 +64,20 @@ def last_yes_claims(explains: Explainer) -> list[Claim]:
 @settings(max_examples=100, deadline=None)
 @given(
     rows=st.lists(GUARDED, min_size=1, max_size=3),
-    resumes=st.sampled_from(["where it was", "the first"]),
+    parent=st.sampled_from(
+        [
+            row("top", "selector"),
+            row("top", "selector", resumes_at="the first"),
+            row("top", "sequence"),
+            row("top", "sequence", resumes_at="the first"),
+            row("top", "random_selector"),
+            row("top", "parallel"),
+            row("top", "accompany"),
+        ]
+    ),
 )
 def test_last_yes_was_found_at_the_last_evaluation(
-    rows: list[Guarded], resumes: str
+    rows: list[Guarded], parent: Row
 ) -> None:
     NOTED.clear()
     guarded = [
@@ -83,7 +93,7 @@ def test_last_yes_was_found_at_the_last_evaluation(
         for index, each in enumerate(rows)
     ]
     made = project(
-        row("top", "selector", resumes_at=resumes),
+        parent,
         *guarded,
         row("rest", "last", "top", ticks=2),
         seconds=TICKS / 10,

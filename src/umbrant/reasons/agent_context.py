@@ -131,13 +131,16 @@ class AgentContext:
             actual,
             self._sensors,
             guard.watch if guard is not None and part == GUARD else None,
-            self._after(row_id),
+            self._can_take_over_from(row_id),
         )
 
-    def _after(self, row_id: str) -> Sequence[str]:
-        """The rows that stand after another, beside it."""
+    def _can_take_over_from(self, row_id: str) -> Sequence[str]:
+        """The rows after another, beside it, while which its guard can be
+        watched.
+        """
         parent = self.outline.parent[row_id]
-        if parent is None:
+        kind = self.composite(parent) if parent is not None else None
+        if parent is None or kind is None or not kind.allows_take_over:
             return ()
         siblings = self.outline.children[parent]
         return siblings[siblings.index(row_id) + 1 :]

@@ -175,7 +175,8 @@ class ChangeReport(RowReport):
         else:
             yield from self.check_that_ended(before.row_id, span, now)
         if span.outcome is not Outcome.STOPPED and self._is_option(lead):
-            yield from ["; ", *self._scored_first(lead)]
+            scored = list(self._scored_first(lead))
+            yield from ["; ", *scored] if scored else []
         if span.outcome is not Outcome.SUCCESS:
             return
         # A row that comes before the one that ended was let in by its guard,

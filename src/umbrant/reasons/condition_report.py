@@ -41,7 +41,7 @@ from umbrant.reasons.sentences import (
     seconds_text,
 )
 from umbrant.take.header import Header
-from umbrant.take.record import AgentRecord, Changes, Span
+from umbrant.take.record import AgentRecord, Changes, Outcome, Span
 
 COMPARED = {
     "<": "below",
@@ -56,6 +56,8 @@ COMPARED = {
 
 UNEVALUATED = ("held_back", "off_stage")
 """Causes of a refusal for which a guard is not asked first."""
+KNOWN_STOPS = ("taken_over", "guard_ended")
+"""Causes of being stopped that say which guards had been asked by then."""
 SensorPlace = tuple[str, str]
 """An upkeep that writes a key: its row by id, and which part of that it is."""
 
@@ -81,7 +83,9 @@ class ConditionReport:
     watch: Watch | None = None
     """Of a guard, when it is asked."""
     later: Sequence[str] = ()
-    """The rows that stand after that of the condition, beside it."""
+    """The rows after that of the condition, beside it, from which that can
+    take over.
+    """
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the
     condition.
@@ -211,9 +215,10 @@ class ConditionReport:
             facts = {"part": self.part, "atom": index, "until": tick}
             yield Claim(ClaimKind.LAST_YES, self.row_id, ended, facts)
 
-    def _last_evaluated(self, first: int, last: int) -> int:
+    def _last_evaluated(self, first: int, last: int) -> int | None:
         """The last tick at which it was asked, of some from a first to a last
-        one at which it was asked at the first and found the same if at all.
+        one at which it was asked at the first and found the same if at all;
+        None where that cannot be known.
 
         What is found is recorded as it changes. In between it may not have
         been asked for a while, and then nobody knows what it would have found.
@@ -231,7 +236,29 @@ class ConditionReport:
                 found.append(min(last, refusal.end))
                 break
         found.extend(self._watched_ticks(last))
-        return max(each for each in found if first <= each <= last)
+        sure = max(each for each in found if first <= each <= last)
+        if any(sure < each <= last for each in self._doubtful_ticks(last)):
+            return None
+        return sure
+
+    def _doubtful_ticks(self, last: int) -> Iterator[int]:
+        """The ticks, up to one, at which a row was stopped from outside while
+        which the condition is watched: it may have been asked before that.
+        """
+        watch, spans = self.watch, []
+        if watch is not None and watch.while_running:
+            spans.append(self.agent.row(self.row_id).last_span(last))
+        if watch is not None and watch.take_over:
+            rows = map(self.agent.row, self.later)
+            spans.extend(row.last_span(last - 1) for row in rows)
+        for span in spans:
+            if (
+                span is not None
+                and span.end is not None
+                and span.outcome is Outcome.STOPPED
+                and (span.cause is None or span.cause.kind not in KNOWN_STOPS)
+            ):
+                yield span.end
 
     def _watched_ticks(self, last: int) -> Iterator[int]:
         """The last ticks, up to one, at which a guard was asked that watches

@@ -232,8 +232,8 @@ def _each_time(
     run: AgentTake, row_id: str, spans: Sequence[Span]
 ) -> RuleMatch:
     """That a row ended at each of the ticks at which it began, and why."""
-    since = run.seconds(spans[0].start)
     first = spans[0]
+    since = run.seconds(first.start)
     words, _ = parted(run.explainer.why_ended(row_id, first, first.start))
     cause = "".join(each.text for each in words)
     how = "ended"
@@ -251,13 +251,16 @@ def _led_in_vain(run: AgentTake) -> Iterator[tuple[str, list[Span]]]:
     """
     rate = run.take.header.ticks_per_s
     for lead in chain.from_iterable(leading_spans(run.take, run.agent)):
+        # Looked at first, for a long take has many leads and many spans.
+        if not lead.restarts or lead.end - lead.start + 1 < rate:
+            continue
         spans = [
             each
             for each in run.record(lead.row_id).spans
             if lead.start <= each.start <= lead.end
         ]
         failed = all(each.outcome is Outcome.FAILURE for each in spans)
-        if lead.restarts and failed and len(spans) >= rate:
+        if failed and len(spans) >= rate:
             yield lead.row_id, spans
 
 

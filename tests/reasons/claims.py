@@ -15,7 +15,7 @@ from umbrant.catalog.language.tree import (
 )
 from umbrant.reasons.sentences import Claim, ClaimKind
 from umbrant.reasons.why import Explainer
-from umbrant.take.record import RowRecord, Span
+from umbrant.take.record import Changes, CueStep, RowRecord, Span
 from umbrant.take.tables import MOST_STEPS
 
 Checker = Callable[[Explainer, Claim], bool]
@@ -238,6 +238,32 @@ def _scored(explainer: Explainer, claim: Claim) -> bool:
     return found == claim.facts["score"]
 
 
+def _not_set(explainer: Explainer, claim: Claim) -> bool:
+    """The input was not known when it was evaluated last, and the key had no
+    value at the end of that tick, nor before it where it was not an upkeep that
+    took it.
+    """
+    gauges = _record(explainer, claim).gauges.get("", Changes())
+    gauge = gauges.at(claim.tick)
+    agent = explainer.take.agents[explainer.member.name]
+    key = str(claim.facts["key"])
+    value, within = None, []
+    changes = agent.keys.get(key)
+    for tick, each in zip(
+        changes.ticks if changes else (),
+        changes.values if changes else (),
+        strict=True,
+    ):
+        value = each.value if tick <= claim.tick else value
+        within += [each] if tick == claim.tick else []
+    return (
+        gauge is not None
+        and gauge.of is None
+        and value is None
+        and all(each.part.startswith("upkeep") for each in within)
+    )
+
+
 def _tied(explainer: Explainer, claim: Claim) -> bool:
     """Both had the same total at the decision; the winner ran then, and had
     run before if it stays, and comes first if it does not.
@@ -273,8 +299,19 @@ def _tied(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _off_stage(explainer: Explainer, claim: Claim) -> bool:
-    return bool(
-        isnan(explainer.take.poses[explainer.member.name][claim.tick, 0])
+    gone = [
+        isnan(each)
+        for each in explainer.take.poses[explainer.member.name][:, 0]
+    ]
+    since = claim.facts["since"]
+    assert isinstance(since, int)
+    return (
+        all(gone[since : claim.tick + 1])
+        and not (since and gone[since - 1])
+        and all(
+            CueStep(**each) in explainer.take.cues
+            for each in claim.facts["cues"]
+        )
     )
 
 
@@ -288,6 +325,7 @@ CHECKERS: dict[ClaimKind, Checker] = {
     ClaimKind.MUTED: _muted,
     ClaimKind.CONDITION: _condition,
     ClaimKind.LAST_YES: _last_yes,
+    ClaimKind.NOT_SET: _not_set,
     ClaimKind.WROTE: _wrote,
     ClaimKind.FIRED: _fired,
     ClaimKind.RECEIVED: _received,

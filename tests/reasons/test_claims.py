@@ -92,7 +92,8 @@ def test_a_false_claim_is_found() -> None:
         claim(ClaimKind.MUTED, "rr", 2),
         claim(ClaimKind.RECEIVED, "", 2, event="bell"),
         claim(ClaimKind.LEFT_TO_DO, "rr", 1, left=9.0),
-        claim(ClaimKind.OFF_STAGE, "", 2),
+        claim(ClaimKind.OFF_STAGE, "", 2, since=2, cues=[]),
+        claim(ClaimKind.NOT_SET, "rr", 2, key="n"),
     )
     assert not any(CHECKERS[each.kind](explainer, each) for each in false)
     true = (

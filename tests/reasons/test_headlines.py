@@ -310,3 +310,50 @@ def test_a_history_is_no_state_that_could_run_beside_another() -> None:
     answer = Explainer(played(made), "a", CATALOG).why(2)
     assert "Mood is active beside Hands" in answer.text
     assert "As before" not in answer.text
+
+
+ROUND = (
+    row("mm", "machine", name="Hunt"),
+    row("s1", "state", "mm", name="Lurk"),
+    row("l1", "last", "s1", ticks=2),
+    row("t1", "on_done", "s1", to="s2", name="Enough"),
+    row("s2", "final", "mm", name="Home"),
+)
+
+
+def test_a_machine_that_comes_to_its_end_says_where_and_how_it_goes_on() -> (
+    None
+):
+    made = project(*ROUND, seconds=0.8)
+    at_the_end, anew = headlines(made, 2, 4)
+    assert at_the_end == "a came to Home, and so Hunt succeeded at this tick."
+    assert anew == (
+        "a is at l1, in Lurk, since 0.30 s, because Hunt began anew after "
+        "it had succeeded."
+    )
+    explains = Explainer(played(made), "a", CATALOG)
+    assert [line.text for line in explains.why(2).lines][1:] == [
+        "Home was entered at this tick by Enough: Lurk was done. It was "
+        "stopped at this tick: the machine ended."
+    ]
+    assert [line.text for line in explains.why_not(2, "s2").lines][:1] == [
+        "Home was stopped at this tick: the machine ended."
+    ]
+    assert explains.why_not(2, "s1").lines[0].text == (
+        "Lurk is not active: Home was. It last ran from 0.00 to 0.20 s and "
+        "ended with success."
+    )
+
+
+def test_a_row_that_follows_one_that_was_done_names_its_guard_as_well() -> (
+    None
+):
+    rows = (
+        row("top", "selector", decorators=[("repeat_for_ever", {})]),
+        row("r1", "last", "top", name="Shoo", ticks=3, guard="clock() < 0.2"),
+        row("r2", "last", "top", name="Tend", ticks=9, guard="clock() > 0.1"),
+    )
+    assert headlines(project(*rows, seconds=0.8), 5) == [
+        "a is at Tend, since 0.40 s, because Shoo was done, and the time was "
+        "0.4 s, above 0.1 s."
+    ]

@@ -25,6 +25,7 @@ from umbrant.model.staging import (
     MoveTo,
     Prop,
     RaiseEvent,
+    TakeAway,
     WalkPoint,
 )
 from umbrant.model.values import KeyType
@@ -621,6 +622,37 @@ def test_who_is_not_on_the_stage_yet_says_which_cue_brings_it_on() -> None:
     assert [line.text for line in zoe.why(2).lines] == [text]
     assert [line.text for line in zoe.why_not(2, "ww").lines] == [text]
     assert zoe.why(8).lines[-1].text.startswith("ww has been running")
+
+
+def test_who_has_left_the_stage_says_since_when_and_because_of_what() -> None:
+    cues = (
+        Cue(at_s=0.3, does=TakeAway(removes="z")),
+        Cue(at_s=0.6, does=MoveTo(moves="z", to=(6.0, 5.0))),
+    )
+    cast = (
+        Member(name="z", behavior="b", start=(5.0, 5.0)),
+        Member(name="y", behavior="b", start=(1.0, 1.0), copies=2, every_s=1),
+    )
+    take = played(
+        project(
+            row("ww", "selector"),
+            row("w1", "last", "ww", name="Pack", ticks=8),
+            row("w2", "leave_stage", "ww", name="Go home", muted=False),
+            cast=cast,
+            cues=cues,
+            seconds=1.5,
+        )
+    )
+    zoe = Explainer(take, "z", CATALOG)
+    assert [line.text for line in zoe.why(4).lines] == [
+        "z has not been on the stage since 0.30 s: cue 1 took it away; cue 2 "
+        "puts it there at 0.60 s."
+    ]
+    copy = Explainer(take, "y_2", CATALOG)
+    assert [line.text for line in copy.why(4).lines] == [
+        "Y 2 is not on the stage: as one of the copies that come by and by, "
+        "it is there at 1.00 s."
+    ]
 
 
 def test_sides_that_differ_are_shown_in_digits_that_differ() -> None:
@@ -1385,3 +1417,46 @@ def test_an_option_that_has_made_room_is_not_said_to_have_been_drawn() -> None:
     assert "; Late scored" in line
     assert "and was drawn" in line
     assert "Early" not in line
+
+
+def test_an_option_whose_input_is_not_known_says_why_it_is_not() -> None:
+    rows = (
+        row(
+            "uu",
+            "utility",
+            name="U",
+            upkeep=[("pick", 0.1, {"group": "foes", "key": key("foe")})],
+        ),
+        row("oo", "option", "uu", name="Flee"),
+        row("cc", "consider", "oo", name="how near", input="distance(foe)"),
+        row("xx", "last", "oo", ticks=99),
+        row("o2", "option", "uu", name="Rest"),
+        row("c2", "consider", "o2", input="0.5"),
+        row("x2", "last", "o2", ticks=99),
+    )
+    keys = (Key(name="foe", type=KeyType.AGENT),)
+    assert answer_lines(rows, 2, "oo", keys=keys)[1] == (
+        "how near is not known: foe is not set; 1 upkeep found there is "
+        "nothing in the group 'foes' at this tick."
+    )
+
+
+def test_what_follows_a_refused_row_of_an_option_waits_for_that() -> None:
+    """It had run earlier, and that is not why it does not run now."""
+    rows = (
+        row("uu", "utility", name="U"),
+        row("oo", "option", "uu", name="Flee"),
+        row("cc", "consider", "oo", input="0.5"),
+        row(
+            "x1",
+            "last",
+            "oo",
+            name="Warn",
+            decorators=[("cooldown", {"duration": 9})],
+        ),
+        row("x2", "last", "oo", name="Away", ticks=2, success=False),
+    )
+    assert answer_lines(rows, 6, "x2")[0].startswith(
+        "Away comes after Warn, and is tried only when that has succeeded. "
+        "Warn was refused: it cools"
+    )

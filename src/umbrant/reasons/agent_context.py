@@ -113,8 +113,21 @@ class AgentContext:
         has none.
         """
         when = self._condition_of(row_id, part)
-        if not when:
-            return None
+        if when:
+            return self._report(row_id, part, when)
+        return None
+
+    def input_report(self, row_id: str) -> ConditionReport | None:
+        """The report on the input of a consideration; None of one that cannot
+        be parsed.
+        """
+        text = self.behavior.row(row_id).args.get("input")
+        return self._report(row_id, ROW, str(text))
+
+    def _report(
+        self, row_id: str, part: str, when: str
+    ) -> ConditionReport | None:
+        """The report on a condition or a formula of a part of a row."""
         if self.expanded:
             actual = self.expanded.key_scope(row_id).actual
         else:

@@ -72,6 +72,8 @@ class ChangeReport(RowReport):
         before = self._lead_before(lead, among)
         if by is not None:
             yield from entered_by_bits(self, by, lead.start, now)
+        elif (anew := self._machine_anew(lead)) is not None:
+            yield from self._began_anew(*anew, lead, now)
         elif before is not None:
             yield from self._why_left(before, lead, now)
         elif self.is_state(lead.row_id):
@@ -179,10 +181,25 @@ class ChangeReport(RowReport):
             yield from ["; ", *scored] if scored else []
         if span.outcome is not Outcome.SUCCESS:
             return
-        # A row that comes before the one that ended was let in by its guard,
-        # not by that end alone.
-        if held and self._comes_first(lead.row_id, before.row_id):
-            yield from [", and ", *held]
+        # The end of the one before does not let a row in by itself that has a
+        # guard.
+        yield from [", and ", *held] if held else []
+
+    def _machine_anew(self, lead: LeadingSpan) -> tuple[str, Span] | None:
+        """The machine of a state that no transition led to, and how it had
+        ended before it began anew in that state; None where it had not.
+        """
+        machine = None
+        if self.is_state(lead.row_id):
+            machine = machine_of(self, lead.row_id)
+        if machine is None:
+            return None
+        record = self.record.row(machine)
+        ended = record.last_ended((lead.start, lead.step))
+        span = record.last_span(lead.start)
+        if ended is None or span is None or span.start < lead.start:
+            return None
+        return machine, ended
 
     def _failed_around(
         self, before: LeadingSpan, span: Span, lead: LeadingSpan
@@ -208,15 +225,17 @@ class ChangeReport(RowReport):
     def _began_anew(
         self, row_id: str, ended: Span, lead: LeadingSpan, now: int
     ) -> Bits:
-        """That a row began anew after it had failed, and why it had."""
+        """That a row began anew after it had ended, and how that came."""
+        how = {Outcome.SUCCESS: "succeeded", Outcome.FAILURE: "failed"}
+        outcome = ended.outcome or Outcome.STOPPED
         yield self.names.bit(row_id)
-        yield " began anew after it had failed"
+        yield f" began anew after it had {how.get(outcome, 'been stopped')}"
         anew = self.record.row(row_id).last_span(lead.start) or ended
         yield claim(
             ClaimKind.ENDED,
             row_id,
             ended.end or 0,
-            outcome=Outcome.FAILURE.value,
+            outcome=outcome.value,
             now=anew.start,
             step=anew.start_step,
         )
@@ -297,7 +316,3 @@ class ChangeReport(RowReport):
         if last is None or last.end is None or last.end > lead.start:
             return None
         return last
-
-    def _comes_first(self, row_id: str, other: str) -> bool:
-        numbers = list(self.outline.number)
-        return numbers.index(row_id) < numbers.index(other)

@@ -292,15 +292,43 @@ class ConditionReport:
             )
         )
 
+    def why_unknown(self, tick: int, now: int) -> Iterator[Bit]:
+        """Why a formula could not be evaluated at a tick: the keys in it that
+        had no value, and what became of whatever was to write them. Nothing
+        where that is not the reason.
+        """
+        joint, is_not = "", "was not" if now > tick else "is not"
+        for name in _keys_in(self.tree):
+            key = self.actual.get(name, name)
+            if name in self.actual and self._had_no_value(key, tick):
+                yield f"{joint}{name} {is_not} set"
+                yield Claim(ClaimKind.NOT_SET, self.row_id, tick, {"key": key})
+                joint = ", and "
+        if joint:
+            yield from self._writers([self.tree], tick, now)
+
+    def _had_no_value(self, key: str, tick: int) -> bool:
+        """Whether a key had no value when the formula was evaluated at a tick,
+        and not only before or after that.
+        """
+        changes = self.agent.keys.get(key)
+        written = changes.at(tick) if changes else None
+        if changes is None or written is None:
+            return True
+        if written.value is not None:
+            return False
+        # A write within the tick came before only where it is by an upkeep of
+        # a row around this one.
+        around = f"{self.names.numbers.get(written.row_id)}."
+        is_upkeep = part_index(written.part)[0] == "upkeep"
+        return changes.ticks[changes.index(tick)] < tick or (
+            is_upkeep and self.names.numbers[self.row_id].startswith(around)
+        )
+
     def _writers(
         self, decisive: list[ConditionTree], tick: int, now: int
     ) -> Iterator[Bit]:
-        keys = [
-            part.key
-            for atom in decisive
-            for part in walk(atom)
-            if isinstance(part, KeyTerm)
-        ]
+        keys = [name for atom in decisive for name in _keys_in(atom)]
         for name in dict.fromkeys(keys):
             actual = self.actual.get(name, name)
             written = list(
@@ -339,6 +367,14 @@ class ConditionReport:
         yield from self.names.because(cause)
         yield f" {ago_text(self.header.seconds(now - at))}"
         yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
+
+
+def _keys_in(tree: ConditionTree) -> list[str]:
+    """The names in a condition that are written as keys are: of one that no
+    key has, somebody of the cast or a place is meant.
+    """
+    found = [part.key for part in walk(tree) if isinstance(part, KeyTerm)]
+    return list(dict.fromkeys(found))
 
 
 def last_yes(

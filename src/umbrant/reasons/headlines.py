@@ -7,7 +7,11 @@ from collections.abc import Iterator
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.reasons.change_report import Leads
 from umbrant.reasons.decision_changes import LeadingSpan, lead_at
-from umbrant.reasons.machine_report import entered_by, entered_by_bits
+from umbrant.reasons.machine_report import (
+    entered_by,
+    entered_by_bits,
+    machine_of,
+)
 from umbrant.reasons.not_running import NotRunningReport
 from umbrant.reasons.sentences import AnswerLine, Bit, ClaimKind, claim, parted
 from umbrant.take.record import Outcome, RowState, Span
@@ -216,12 +220,30 @@ class Headlines(NotRunningReport):
             self.names.bit(row_id),
             ", which",
         ]
+        machine = machine_of(self, row_id) if self.is_state(row_id) else None
+        if machine is not None and self._is_over(machine, tick):
+            bits = [
+                self.at_start,
+                " came to ",
+                self.names.bit(row_id),
+                ", and so ",
+                self.names.bit(machine),
+            ]
+            runs, claims = parted((*bits, *self.ended(machine, tick)))
+            return AnswerLine("", "", runs, claims=claims)
         *ends, full_stop = self.ended(row_id, tick)
         span = self.record.row(row_id).last_span(tick)
         if span is not None and span.outcome is Outcome.SUCCESS:
             ends += self.check_that_ended(row_id, span, tick)
         runs, claims = parted((*bits, *ends, full_stop))
         return AnswerLine("", "", runs, claims=claims)
+
+    def _is_over(self, row_id: str, tick: int) -> bool:
+        """Whether a row ended by itself at a tick."""
+        return self.state_of(row_id, tick) in (
+            RowState.SUCCESS,
+            RowState.FAILURE,
+        )
 
     def _ended_innermost(self, within: str, tick: int) -> str | None:
         """The row in another one, or that itself, that ended last at a tick

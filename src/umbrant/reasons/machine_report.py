@@ -30,7 +30,7 @@ from umbrant.reasons.sentences import (
     claim,
     seconds_text,
 )
-from umbrant.take.record import Outcome, Span
+from umbrant.take.record import Outcome, RowState, Span
 from umbrant.take.tables import MOST_STEPS
 
 
@@ -173,8 +173,12 @@ def waiting_lines(
     subject: RowReport, state: str, tick: int
 ) -> Iterator[AnswerLine]:
     """How a state has ended whose rows are done, and a line for each
-    transition that can leave it: what it waits for.
+    transition that can leave it: what it waits for. Of one in which the
+    machine itself ended within the tick, how that came.
     """
+    if subject.state_of(state, tick) is not RowState.RUNNING:
+        yield subject.names.line(state, subject.ended(state, tick), Tone.NO)
+        return
     transitions, ended = (
         list(transitions_out(subject, state)),
         state_end(subject, state, tick),

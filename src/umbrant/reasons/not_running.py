@@ -21,7 +21,7 @@ from umbrant.reasons.sentences import (
     TextRun,
     Tone,
 )
-from umbrant.take.record import Outcome, RowRecord, RowState
+from umbrant.take.record import Outcome, RowState
 
 
 class NotRunningReport(ChangeReport):
@@ -100,10 +100,15 @@ class NotRunningReport(ChangeReport):
             if self.is_state(each)
         )
         active = self._running_or_ended(siblings, tick)
-        if active is not None:
+        if active == row_id:
+            yield self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
+        elif active is not None:
+            is_there = "is"
+            if self.state_of(active, tick) is not RowState.RUNNING:
+                is_there = "was"
             yield self.names.line(
                 row_id,
-                [" is not active: ", self.names.bit(active), " is."],
+                [" is not active: ", self.names.bit(active), f" {is_there}."],
                 Tone.NO,
             )
         machine = machine_of(self, row_id)
@@ -158,6 +163,8 @@ class NotRunningReport(ChangeReport):
             return self.names.line(
                 row_id, self._rests(row_id, parent, tick), Tone.NO
             )
+        if ran is None and order is ChildOrder.WRITTEN:
+            ran = self._refused_before(row_id, siblings, tick)
         # Nothing ran in its place, so what became of it when it was last tried
         # is all there is.
         if ran is None:
@@ -176,18 +183,35 @@ class NotRunningReport(ChangeReport):
             row_id, self._passed(row_id, ran, tick), Tone.NO
         )
 
+    def _refused_before(
+        self, row_id: str, siblings: tuple[str, ...], tick: int
+    ) -> str | None:
+        """The row before one of these whose refusal at a tick was the end of
+        it; None where none was refused.
+        """
+        refused = [
+            each
+            for each in siblings[: siblings.index(row_id)]
+            if self.record.row(each).refusal_at(tick)
+        ]
+        return refused[-1] if refused else None
+
     def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
         kind = self.composite(parent)
+        # The rows of a state or an option follow each other as in a sequence.
+        moves_on = kind.moves_on if kind else "has succeeded"
         yield " comes after "
         yield self.names.bit(ran)
-        yield f", and is tried only when that {kind.moves_on if kind else 'has ended'}. "
+        yield f", and is tried only when that {moves_on}. "
         yield self.names.bit(ran)
         if self.state_of(ran, tick) is RowState.RUNNING:
             yield " is running"
             yield from self.how_far(ran, tick)
             yield "."
-        else:
+        elif self.record.row(ran).span_at(tick):
             yield from self.ended(ran, tick)
+        else:
+            yield from self.tried(ran, tick)
 
     def _not_drawn(
         self, row_id: str, parent: str, ran: str, tick: int
@@ -299,10 +323,7 @@ class NotRunningReport(ChangeReport):
         """The sibling that ran at a tick; of several that ended within it, the
         one entered last.
         """
-        covered = [
-            (self._rank(self.record.row(row_id), tick), row_id)
-            for row_id in row_ids
-        ]
+        covered = [(self._rank(row_id, tick), row_id) for row_id in row_ids]
         best = max(
             covered, key=lambda each: each[0], default=((-1, -1, -1), "")
         )
@@ -310,16 +331,20 @@ class NotRunningReport(ChangeReport):
             return best[1]
         return None
 
-    def _rank(self, record: RowRecord, tick: int) -> tuple[int, int, int]:
+    def _rank(self, row_id: str, tick: int) -> tuple[int, int, int]:
         """What sorts rows by how much they say of a tick: those that run on
         after it, then those that ended by themselves, then those that were
         stopped; of equals the last by the order of steps.
         """
-        span = record.span_at(tick)
+        span = self.record.row(row_id).span_at(tick)
         if span is None:
             return -1, -1, -1
         if span.end is None or span.end > tick:
             return 2, span.start, span.start_step
+        # One state after the other is active, and how a transition left it
+        # says nothing: the last is the one in which the machine itself ended.
+        if self.is_state(row_id):
+            return 1, span.start, span.start_step
         return (
             int(span.outcome is not Outcome.STOPPED),
             span.start,

@@ -266,8 +266,22 @@ class Scores(RecordedScores):
                 *self._how_drawn(best, at),
             ]
         yield self.names.line(row_id, [*bits, TextRun(".")], Tone.NO)
+        yield from self._unknown_inputs(own, at, tick)
         if decision is not None:
             yield from self._what_would_win(row_id, decision, at)
+
+    def _unknown_inputs(
+        self, scored: OptionScore, tick: int, now: int
+    ) -> Iterator[AnswerLine]:
+        """What an option was scored by that was not known, and why not."""
+        for each in scored.considered:
+            report = None
+            if each.input is None:
+                report = self.subject.input_report(each.row.id)
+            why = list(report.why_unknown(tick, now)) if report else []
+            if why:
+                bits = [" is not known: ", *why, "."]
+                yield self.names.line(each.row.id, bits, Tone.NO)
 
     def _what_would_win(
         self, row_id: str, decision: UtilityDecision, tick: int

@@ -55,6 +55,10 @@ class ClaimKind(StrEnum):
     LAST_YES = "last yes"
     """An `atom` of a `part` was yes at a tick for the last time before `now`.
     """
+    NOT_SET = "not set"
+    """A `key` had no value when the input of a consideration was evaluated at
+    a tick.
+    """
     WROTE = "wrote"
     """A `key` got a `value` at a tick, and kept it until `now`."""
     FIRED = "fired"

@@ -5,6 +5,8 @@ changed its mind.
 from collections.abc import Iterator
 from functools import cached_property
 
+import numpy as np
+
 from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import HISTORY, UTILITY
@@ -28,9 +30,10 @@ from umbrant.reasons.sentences import (
     claim,
     first_sentence,
     once,
+    parted,
 )
 from umbrant.reasons.tick_steps import TickReport
-from umbrant.take.record import RowState
+from umbrant.take.record import CueStep, Outcome, RowState
 
 ENDED_STATES = RowState.SUCCESS, RowState.FAILURE, RowState.STOPPED
 """What a row can have become at a tick at which it ended."""
@@ -330,26 +333,66 @@ class Explainer(Headlines):
         )
 
     def _off_stage(self, tick: int) -> Iterator[AnswerLine]:
-        """That the agent's body is not on the stage at a tick, and which cue
-        brings it on.
+        """That the agent's body is not on the stage at a tick, since when and
+        because of what, and which cue brings it on.
+        """
+        since = self._gone_since(tick)
+        if since is None:
+            return
+        absent = "is not on the stage"
+        if since:
+            since_s = self.header.seconds(since)
+            absent = f"has not been on the stage since {since_s:.2f} s"
+        bits: list[Bit] = [f"{self.at_start} {absent}"]
+        gone, back = self._cue_about(since, since), self._cue_about(tick + 1)
+        last = self.path(since)[-1:] if since else ()
+        if since and gone is not None:
+            bits.append(f": {_cue_name(gone)} took it away")
+        elif last:
+            bits += [": it was at ", self.names.bit(last[0]), " then"]
+            outcome = Outcome.STOPPED.value
+            bits.append(
+                claim(ClaimKind.ENDED, last[0], since, outcome=outcome)
+            )
+        if back is not None:
+            at_s = self.header.seconds(back.tick)
+            joint = "; " if since else ": "
+            comes = f"{_cue_name(back)} puts it there"
+            if back.cue > len(self.header.played.cues):
+                comes = "as one of the copies that come by and by, it is there"
+            bits.append(f"{joint}{comes} at {at_s:.2f} s")
+        cues = [each._asdict() for each in (gone, back) if each is not None]
+        runs, claims = parted(
+            (
+                *bits,
+                ".",
+                claim(ClaimKind.OFF_STAGE, "", tick, since=since, cues=cues),
+            )
+        )
+        yield AnswerLine("", "", runs, claims=claims)
+
+    def _gone_since(self, tick: int) -> int | None:
+        """Since which tick the body has not been on the stage; None while it
+        is.
         """
         poses = self.take.poses.get(self.member.name)
-        # A pose is NaN, which is unlike itself, while the body is not on the
-        # stage.
-        if (
-            poses is None
-            or tick >= len(poses)
-            or poses[tick, 0] == poses[tick, 0]
-        ):
-            return
-        text = f"{self.at_start} is not on the stage."
+        if poses is None or tick >= len(poses):
+            return None
+        # A pose is NaN while the body is not on the stage.
+        (there,) = np.nonzero(~np.isnan(poses[: tick + 1, 0]))
+        since = int(there[-1]) + 1 if len(there) else 0
+        return since if since <= tick else None
+
+    def _cue_about(
+        self, first: int, last: int | None = None
+    ) -> CueStep | None:
+        """The first cue that concerns this one of the cast, from a tick on, up
+        to another; None where none does.
+        """
         for each in self.take.cues:
-            if each.tick > tick and each.whom == self.member.name:
-                at_s = self.header.seconds(each.tick)
-                text = f"{text[:-1]}: cue {each.cue} puts it there at {at_s:.2f} s."
-                break
-        absent = (claim(ClaimKind.OFF_STAGE, "", tick),)
-        yield AnswerLine("", "", (TextRun(text),), claims=absent)
+            if each.whom == self.member.name and first <= each.tick:
+                return each if last is None or each.tick <= last else None
+        return None
 
     def _nothing(self, tick: int) -> Iterator[AnswerLine]:
         if self.member.behavior is None:
@@ -397,6 +440,11 @@ class Explainer(Headlines):
             found.append(inner)
             level = self.outline.children[inner]
         return tuple(found)
+
+
+def _cue_name(cue: CueStep) -> str:
+    """What a cue that was done is called."""
+    return f"cue {cue.cue}" if cue.cue else "a hand"
 
 
 def _tells_end(line: AnswerLine, row_id: str) -> bool:

@@ -87,8 +87,20 @@ def _why_never(run: AgentTake, row: Row) -> str:
                 unfired.append(run.called(each.id))
     if unfired:
         return f"What leads to it never fired: {' and '.join(unfired)}."
-    said = run.explainer.why_not(run.take.last_tick, row.id).lines[0].text
-    return said.removesuffix(" It has not run before in this take.")
+    tick = _last_chance(run, row)
+    said = run.explainer.why_not(tick, row.id).lines[0].text
+    why = said.removesuffix(" It has not run before in this take.")
+    return f"At {run.seconds(tick):.2f} s: {why}"
+
+
+def _last_chance(run: AgentTake, row: Row) -> int:
+    """The last tick at which a row could have had its turn: at which the one
+    that it stands in ran.
+    """
+    spans = run.record(row.under).spans if row.under is not None else []
+    if not spans:
+        return run.take.last_tick
+    return max(spans[-1].start, spans[-1].last_ran(run.take.ticks))
 
 
 @take_rule(

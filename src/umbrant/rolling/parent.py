@@ -5,6 +5,8 @@ import os
 import signal
 
 _PR_SET_PDEATHSIG = 1
+# Found once: a process that is forked for a single question has it already.
+_prctl = ctypes.CDLL(None).prctl
 ENDS_WITH = "UMBRANT_ENDS_WITH"
 """The variable of the environment that holds the id of the process with which
 a command is to end: the window's, for a study that it has started.
@@ -15,7 +17,7 @@ def die_with(parent: int, number: int) -> None:
     """Have the system end this process by a signal when its parent ends,
     however that ends. Linux only.
     """
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
+    _prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
     if os.getppid() != parent:
         os._exit(1)
 

@@ -837,6 +837,21 @@ def test_rows_that_never_ran_are_told_with_why() -> None:
     assert of_take("never_ran", project(TOP, WAIT)) == []
 
 
+def test_why_a_row_never_ran_is_of_when_it_could_have_had_its_turn() -> None:
+    rows = [
+        TOP,
+        row("sq", "sequence", "top", name="Go", guard="clock() < 0.35"),
+        row("s1", "last", "sq", name="Try", ticks=3, success=False),
+        row("s2", "last", "sq", name="And then"),
+        NEXT,
+    ]
+    (found,) = of_take("never_ran", project(*rows))
+    assert found.message == (
+        "It never ran. At 0.30 s: And then comes after Try, and is tried only "
+        "when that has succeeded. Try failed at this tick."
+    )
+
+
 def flips(period: float) -> list[Row]:
     turns = " or ".join(
         f"between({n * period}, {(n + 1) * period})" for n in (0, 2, 4, 6)

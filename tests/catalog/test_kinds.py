@@ -551,6 +551,72 @@ def test_note_seen_keeps_the_nearest_in_sight_and_clears_the_key_when_none_is() 
     assert values(played(made), "who") == [(0, "o"), (5, "far"), (10, None)]
 
 
+@pytest.mark.parametrize(
+    ("start", "within", "says"),
+    [
+        (
+            (14.0, 5.0),
+            5.0,
+            "o, the nearest, is 12 m away, farther than it looks",
+        ),
+        (
+            (14.0, 5.0),
+            50.0,
+            "o, the nearest, is 12 m away, farther than it can see",
+        ),
+        (
+            (2.0, 8.0),
+            50.0,
+            "o, the nearest, is 90° to the side, outside the cone",
+        ),
+        (
+            (6.0, 5.0),
+            50.0,
+            "hut is in between it and o, the nearest, 4 m away",
+        ),
+    ],
+)
+def test_why_none_is_seen_is_why_the_nearest_is_not(
+    start: Point, within: float, says: str
+) -> None:
+    hut = Area(name="hut", corners=((4, 4), (5, 4), (5, 6), (4, 6)))
+    near = OTHER.model_copy(update={"start": start, "group": "people"})
+    further = Member(name="z", start=(19.0, 9.0), group="people")
+    rows = then(
+        one("note_seen", group="people", key=key("who"), within=within)
+    )
+    made = stage(
+        *rows,
+        cast=(near, further),
+        areas=(hut,) if says.startswith("hut") else (),
+        body=Body(sight_m=10),
+        seconds=0.3,
+    )
+    why = record(played(made), "x1").spans[0].cause
+    assert why is not None
+    text = "".join(each for _, each in why.parts())
+    assert text == f"none of people is seen: {says}"
+
+
+def test_a_noise_that_cannot_be_heard_is_too_quiet_rather_than_none() -> None:
+    caller = Member(name="c", behavior="caller", start=(6.0, 5.0))
+    rows = then(one("listen", where=key("spot")))
+    made = stage(
+        *rows, cast=(OTHER, caller), body=Body(hearing_m=1), seconds=0.5
+    )
+    barks = (row("b1", "make_noise", loudness=0.5, what="bark"),)
+    behavior = made.behaviors[0].with_rows(barks)
+    barking = behavior.model_copy(update={"name": "caller"})
+    take = played(
+        made.model_copy(update={"behaviors": (*made.behaviors, barking)})
+    )
+    causes = [each.cause for each in record(take, "x1").spans]
+    assert {(each.kind, *each.facts.values()) for each in causes if each} == {
+        ("silence",),
+        ("too_quiet", 4.0),
+    }
+
+
 def test_whoever_leaves_the_stage_is_stopped_and_begins_anew_when_it_is_brought_back() -> (
     None
 ):

@@ -156,3 +156,24 @@ def test_a_take_over_names_the_cooldown_that_ended() -> None:
     assert sentences(take)[2].startswith(
         "Warn: its cooldown ended, and n is 1, above 0"
     )
+
+
+def test_a_row_that_restarts_with_a_tick_in_between_restarts_anew() -> None:
+    """What is said of one that restarts is said of each of its ticks."""
+    rows = (
+        row("uu", "utility", decorators=[("time_limit", {"limit": 0.3})]),
+        row("oo", "option", "uu"),
+        row("cc", "consider", "oo", input="clock()", high=0.5),
+        row("r1", "selector", "oo"),
+        row("r2", "last", "r1", name="Try", ticks=0, success=False),
+    )
+    take = played(project(*rows, seconds=0.8))
+    ((first, second),) = leading_spans(take, "a")
+    assert (first.start, first.end, first.restarts) == (1, 3, True)
+    assert (second.start, second.end, second.restarts) == (5, 7, True)
+    headline = Explainer(take, "a", CATALOG).why(6).headline
+    assert headline is not None
+    assert headline.text == (
+        "a was at Try, since 0.50 s; it begins and ends anew at every tick "
+        "since then."
+    )

@@ -227,10 +227,10 @@ def test_what_an_upkeep_found_that_never_wrote_its_key_is_said() -> None:
     explains = Explainer(played(made), "a", CATALOG)
     texts = [explains.why_not(tick, "l1").lines[0].text for tick in (0, 1)]
     assert texts[0].startswith(
-        "Go was refused: noise is not set; 1 upkeep found there was no noise "
-        "at this tick."
+        "Go was refused: noise is not set; at this tick 1 upkeep found there "
+        "was no noise."
     )
-    assert "1 upkeep found there was no noise 0.10 s ago" in texts[1]
+    assert "; 0.10 s ago 1 upkeep found there was no noise." in texts[1]
 
 
 RING = (

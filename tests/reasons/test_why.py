@@ -1436,8 +1436,8 @@ def test_an_option_whose_input_is_not_known_says_why_it_is_not() -> None:
     )
     keys = (Key(name="foe", type=KeyType.AGENT),)
     assert answer_lines(rows, 2, "oo", keys=keys)[1] == (
-        "how near is not known: foe is not set; 1 upkeep found there is "
-        "nothing in the group 'foes' at this tick."
+        "how near is not known: foe is not set; at this tick 1 upkeep found "
+        "there is nothing in the group 'foes'."
     )
 
 

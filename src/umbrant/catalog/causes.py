@@ -37,7 +37,20 @@ SENTENCES: Mapping[str, str] = {
     "held_back": "it is held back by a cue",
     "off_stage": "its body is not on the stage",
     "row_not_active": "'{name}' is not active",
-    "none_seen": "none of {group} is seen",
+    "unseen_far": (
+        "none of {group} is seen: {name}, the nearest, is {distance_m} away, farther than it looks"
+    ),
+    "unseen_beyond_sight": (
+        "none of {group} is seen: {name}, the nearest, is {distance_m} away, farther than it can "
+        "see"
+    ),
+    "unseen_aside": (
+        "none of {group} is seen: {name}, the nearest, is {off_deg} to the side, outside the cone"
+    ),
+    "unseen_behind": (
+        "none of {group} is seen: {wall} is in between it and {name}, the nearest, {distance_m} "
+        "away"
+    ),
     "no_body": "whoever asks has no body",
     "no_key": "there is no key {key}",
     "silence": "there was no noise",

@@ -13,9 +13,9 @@ from umbrant.model.values import KeyRef
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.condition_report import (
     ConditionReport,
-    SensorPlace,
     condition_report,
 )
+from umbrant.reasons.key_writers import KeyWriters, SensorPlace
 from umbrant.reasons.sentences import RowNames
 from umbrant.take.reader import Take
 from umbrant.take.record import RowState
@@ -142,7 +142,7 @@ class AgentContext:
             when,
             self.catalog,
             actual,
-            self._sensors,
+            self.writers,
             guard.watch if guard is not None and part == GUARD else None,
             self._can_take_over_from(row_id),
         )
@@ -159,7 +159,12 @@ class AgentContext:
         return siblings[siblings.index(row_id) + 1 :]
 
     @cached_property
-    def _sensors(self) -> Mapping[str, Sequence[SensorPlace]]:
+    def writers(self) -> KeyWriters:
+        """Says who wrote the agent's keys."""
+        return KeyWriters(self.header, self.record, self.names, self.sensors)
+
+    @cached_property
+    def sensors(self) -> Mapping[str, Sequence[SensorPlace]]:
         """By key the upkeeps that write it."""
         found: dict[str, list[SensorPlace]] = {}
         for row in self.behavior.rows:

@@ -139,9 +139,12 @@ class ChangeReport(RowReport):
         # Leads end at their last tick, the next begins at the one after, or
         # one later where the row ended within a tick. A longer gap means that
         # nothing ran, and then nothing made room.
-        if before is not None and before.end >= lead.start - 2:
-            return before
-        return None
+        if before is None or before.end < lead.start - 2:
+            return None
+        # That it had restarted before as well is no reason.
+        if before.row_id == lead.row_id and before.restarts and lead.restarts:
+            return None
+        return before
 
     def _why_left(
         self, before: LeadingSpan, lead: LeadingSpan, now: int

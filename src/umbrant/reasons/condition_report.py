@@ -4,7 +4,7 @@ the way, and who wrote the keys in it.
 
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TypeGuard
 
 from umbrant.catalog.kind import Catalog
@@ -20,16 +20,15 @@ from umbrant.catalog.language.tree import (
     parse,
     walk,
 )
-from umbrant.engine.board import FORMULA
 from umbrant.model.behaviors import Watch
 from umbrant.model.parts import ROW, part_index
-from umbrant.model.printable import a_or_an
 from umbrant.model.values import (
     Value,
     decimals_apart,
     number_text,
     value_text,
 )
+from umbrant.reasons.key_writers import KeyWriters, rounded
 from umbrant.reasons.sentences import (
     Bit,
     Claim,
@@ -37,7 +36,6 @@ from umbrant.reasons.sentences import (
     RowNames,
     TextRun,
     Tone,
-    ago_text,
     seconds_text,
 )
 from umbrant.take.header import Header
@@ -58,8 +56,6 @@ UNEVALUATED = ("held_back", "off_stage")
 """Causes of a refusal for which a guard is not asked first."""
 KNOWN_STOPS = ("taken_over", "guard_ended")
 """Causes of being stopped that say which guards had been asked by then."""
-SensorPlace = tuple[str, str]
-"""An upkeep that writes a key: its row by id, and which part of that it is."""
 
 
 @dataclass(frozen=True)
@@ -78,8 +74,7 @@ class ConditionReport:
     actual: Mapping[str, str]
     """The keys that are meant by the names in the condition, see `KeyScope`.
     """
-    sensors: Mapping[str, Sequence[SensorPlace]] = field(default_factory=dict)
-    """By key the upkeeps that write it."""
+    writers: KeyWriters
     watch: Watch | None = None
     """Of a guard, when it is asked."""
     later: Sequence[str] = ()
@@ -331,42 +326,7 @@ class ConditionReport:
         keys = [name for atom in decisive for name in _keys_in(atom)]
         for name in dict.fromkeys(keys):
             actual = self.actual.get(name, name)
-            written = list(
-                written_bits(
-                    self.header,
-                    self.agent,
-                    self.names,
-                    actual,
-                    name,
-                    tick,
-                    now,
-                )
-            )
-            yield from written or self._found_nothing(actual, tick, now)
-
-    def _found_nothing(self, key: str, tick: int, now: int) -> Iterator[Bit]:
-        """What kept the upkeep from writing a key that was to write it, when
-        that was last at work.
-        """
-        last = max(
-            (
-                (min(refusal.end, tick), row_id, part, refusal.cause)
-                for row_id, part in self.sensors.get(key, ())
-                if (refusal := self.agent.row(row_id).last_refusal(tick, part))
-                is not None
-            ),
-            key=lambda each: each[0],
-            default=None,
-        )
-        if last is None:
-            return
-        at, row_id, part, cause = last
-        yield "; "
-        yield self.names.numbered(row_id)
-        yield f" {part_index(part)[0]} found "
-        yield from self.names.because(cause)
-        yield f" {ago_text(self.header.seconds(now - at))}"
-        yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
+            yield from self.writers.of(actual, name, tick, now)
 
 
 def _keys_in(tree: ConditionTree) -> list[str]:
@@ -394,75 +354,6 @@ def last_yes(
     return None
 
 
-def written_bits(
-    header: Header,
-    agent: AgentRecord,
-    names: RowNames,
-    key: str,
-    called: str,
-    tick: int,
-    now: int,
-    deepest: int = 3,
-) -> Iterator[Bit]:
-    """Who gave a key the value it has at a tick, and how long before `now`.
-    Nothing for a value from the start. `called` is the name that the row has
-    for the key. A copy is followed to what it was made from, `deepest` times.
-    """
-    changes = agent.keys.get(key)
-    written = None
-    if changes:
-        written = changes.at(tick)
-    if (
-        changes is None
-        or written is None
-        or not (written.row_id or written.part)
-        or written.part == FORMULA
-    ):
-        return
-    wrote_at = changes.ticks[changes.index(tick)]
-    ago = ago_text(header.seconds(now - wrote_at))
-    facts = {
-        "key": key,
-        "value": written.value,
-        "part": written.part,
-        "until": tick,
-    }
-    yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
-    family, _ = part_index(written.part)
-    value = value_text(_rounded(written.value))
-    yield TextRun(f"; {called} became {value} {ago} by ")
-    if not written.row_id:
-        yield TextRun(f"{a_or_an(family)}")
-    elif written.agent and written.row_id not in names.numbers:
-        yield TextRun(written.agent)
-    else:
-        yield names.numbered(written.row_id)
-        if family:
-            yield TextRun(f" {family}")
-    if written.cause is not None and written.cause.kind == "copied":
-        source = str(written.cause.facts["key"])
-        yield TextRun(f", from {source}")
-        # What was copied has a writer of its own; a key that is copied round
-        # and round has not.
-        if deepest > 0:
-            yield from written_bits(
-                header,
-                agent,
-                names,
-                source,
-                source,
-                wrote_at,
-                now,
-                deepest=deepest - 1,
-            )
-    elif written.cause is not None:
-        joint = ", which found "
-        if written.cause.kind.startswith("picked"):
-            joint = ": "
-        yield TextRun(joint)
-        yield from names.because(written.cause)
-
-
 def condition_report(
     header: Header,
     agent: AgentRecord,
@@ -472,7 +363,7 @@ def condition_report(
     when: str,
     catalog: Catalog,
     actual: Mapping[str, str],
-    sensors: Mapping[str, Sequence[SensorPlace]],
+    writers: KeyWriters,
     watch: Watch | None,
     later: Sequence[str],
 ) -> ConditionReport | None:
@@ -489,7 +380,7 @@ def condition_report(
             parse(when),
             catalog,
             actual,
-            sensors,
+            writers,
             watch,
             later,
         )
@@ -530,12 +421,6 @@ def _is_number(value: Value | None) -> TypeGuard[float]:
     return isinstance(value, int | float) and not isinstance(value, bool)
 
 
-def _rounded(value: Value | None) -> Value | None:
-    if isinstance(value, float):
-        return round(value, 2)
-    return value
-
-
 def distinct(
     left: Value | None, right: Value | None, unit: str
 ) -> tuple[str, str]:
@@ -544,8 +429,8 @@ def distinct(
     """
     if not _is_number(left) or not _is_number(right):
         return (
-            value_text(_rounded(left), unit),
-            value_text(_rounded(right), unit),
+            value_text(rounded(left), unit),
+            value_text(rounded(right), unit),
         )
     decimals = decimals_apart(left, right, 2)
     after = f" {unit}" if unit else ""

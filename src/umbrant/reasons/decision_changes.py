@@ -252,11 +252,14 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
     """
     last: LeadingSpan | None = None
     for span in _without_repetition(_not_during(spans)):
+        # A row leads to the tick before the one at which it ended, and may be
+        # entered again at the one after that. What is said of one that
+        # restarts holds at each of its ticks.
+        gap = 1 if span.restarts else 2
         follows = (
             last is not None
             and last.row_id == span.row_id
-            and span.start <= last.end + 2
-            # What is said of one that restarts holds at each of its ticks.
+            and span.start <= last.end + gap
             and last.restarts == span.restarts
         )
         if last is not None and follows:

@@ -83,7 +83,7 @@ class RowReport(AgentContext):
         elif until_s is not None:
             yield from self._cooling(reason, until_s, now)
         else:
-            yield from self.names.because(reason)
+            yield from self._because(row_id, reason, tick, now)
             if reason.kind == "chance":
                 yield from self._share_key(row_id)
 
@@ -165,7 +165,23 @@ class RowReport(AgentContext):
             yield ": what is in it succeeded"
         else:
             yield ": "
-            yield from self.names.because(span.cause)
+            yield from self._because(row_id, span.cause, tick, now)
+
+    def _because(
+        self, row_id: str, reason: Cause, tick: int, now: int
+    ) -> Bits:
+        """A reason of a tick in words; of a key that was not set also what had
+        become of it.
+        """
+        yield from self.names.because(reason)
+        key = reason.facts.get("key")
+        if reason.kind == "not_set" and isinstance(key, str):
+            actual = self.actual_key(row_id, key)
+            changes = self.record.keys.get(actual)
+            written = changes.at(tick) if changes else None
+            # It may have been written later within the tick.
+            if written is None or written.value is None:
+                yield from self.writers.of(actual, key, tick, now)
 
     def _is_below(self, inner: str, row_id: str) -> bool:
         """Whether a row is in another one. A damaged take may blame any row,

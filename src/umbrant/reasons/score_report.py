@@ -7,7 +7,6 @@ from functools import partial
 
 from umbrant.catalog.protocols import Gauge
 from umbrant.model.values import KeyRef, decimals_apart, number_text
-from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.scores import STAY_BONUS, OptionScore, RecordedScores
 from umbrant.reasons.sentences import (
     AnswerLine,
@@ -17,6 +16,7 @@ from umbrant.reasons.sentences import (
     TextRun,
     Tone,
     claim,
+    gauge_text,
 )
 from umbrant.reasons.utility_decision import (
     Bid,

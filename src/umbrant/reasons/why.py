@@ -11,7 +11,6 @@ from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import HISTORY, UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.headlines import Headlines
 from umbrant.reasons.machine_report import (
     entered_bits,
@@ -29,6 +28,7 @@ from umbrant.reasons.sentences import (
     ago_text,
     claim,
     first_sentence,
+    gauge_text,
     once,
     parted,
 )

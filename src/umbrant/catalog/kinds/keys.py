@@ -26,6 +26,7 @@ from umbrant.catalog.params import (
     TextKey,
     YesNoKey,
 )
+from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import (
     BodyView,
     Me,
@@ -220,13 +221,42 @@ def note_seen(
         if look.value is True
     ]
     if not seen:
-        key.set(None, cause("none_seen", group=group))
-        return cause("none_seen", group=group)
+        why = _why_unseen(me, group, looks)
+        key.set(None, why)
+        return why
     away, name = min(seen)
     key.set(
         name, cause("picked", which="nearest", group=group, distance_m=away)
     )
     return True
+
+
+_UNSEEN = {
+    "too_far": "unseen_far",
+    "beyond_sight": "unseen_beyond_sight",
+    "outside_cone": "unseen_aside",
+    "blocked": "unseen_behind",
+}
+"""By why one is not seen, what is said of all where that is the nearest."""
+
+
+def _why_unseen(
+    me: Me, group: str, looks: Sequence[tuple[Reading, str]]
+) -> Cause:
+    """Why none of a group is seen: what is in the way of the nearest."""
+    if not looks:
+        return nobody_else(me, group)
+    look, name = min(looks, key=lambda each: each[0].measure or 0.0)
+    assert look.cause is not None  # noqa: S101  (of one that is not seen)
+    why = look.cause
+    # What stands in the documents, the range and the cone, is no part of it:
+    # it is kept with a key, which has no row to read them from.
+    measured = {
+        fact: why.facts[fact]
+        for fact in ("distance_m", "off_deg", "wall")
+        if fact in why.facts
+    }
+    return Cause(_UNSEEN[why.kind], {"group": group, "name": name, **measured})
 
 
 @action(
@@ -244,25 +274,18 @@ def listen(me: Me, where: PointKey, *, what: str = "") -> bool | Cause:
     where: set to where the noise came from
     what: only this kind of noise; nothing is any
     """
-    heard = audible(me, what)
-    if heard is None:
-        return cause("silence")
-    where.set(heard)
-    return True
-
-
-def audible(me: Me, what: str) -> tuple[float, float] | None:
-    """Where the latest noise came from that the body can hear; None if there
-    is none.
-    """
+    too_quiet: list[float] = []
     for noise in reversed(me.world.noises()):
-        reaches = (
-            distance_m(me.body.place, noise.at)
-            <= me.body.hearing_m * noise.loudness
-        )
-        if noise.by != me.name and what in ("", noise.what) and reaches:
-            return noise.at
-    return None
+        if noise.by == me.name or what not in ("", noise.what):
+            continue
+        away = distance_m(me.body.place, noise.at)
+        if away <= me.body.hearing_m * noise.loudness:
+            where.set(noise.at)
+            return True
+        too_quiet.append(away)
+    if too_quiet:
+        return cause("too_quiet", distance_m=min(too_quiet))
+    return cause("silence")
 
 
 @action(

@@ -5,8 +5,7 @@ is for playing to say.
 
 from collections.abc import Iterator
 
-from umbrant.catalog.causes import COMPARED_FACTS
-from umbrant.catalog.kind import RUNS, ChildOrder, Family, Kind
+from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.catalog.params import NUMBERS, ParamType
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import MACHINE, ON_EVENT
@@ -16,19 +15,18 @@ from umbrant.nearest.candidate import (
     Candidate,
     NumberCandidate,
 )
-from umbrant.nearest.condition_candidates import ConditionCandidates
+from umbrant.nearest.param_candidates import measured_against
 from umbrant.nearest.places import (
     BodyNumberPlace,
     CueTime,
     MovedUp,
-    ParamNumber,
     TakeOverWatch,
     Unmuted,
 )
+from umbrant.nearest.score_candidates import ScoreCandidates
 from umbrant.reasons.why import Explainer
 from umbrant.take.record import Outcome, RowState
 
-WEIGHT = "weight"
 ENDED = RowState.SUCCESS, RowState.FAILURE
 """What a row can be at a tick that was at work within it, and is no more."""
 MOST_CUES = 3
@@ -44,7 +42,7 @@ unit.
 """
 
 
-class ChangeCandidates(ConditionCandidates):
+class ChangeCandidates(ScoreCandidates):
     """What is in the way of a row at a tick. Raises KeyError for an unknown
     row.
     """
@@ -108,7 +106,8 @@ class ChangeCandidates(ConditionCandidates):
         if parent is None or subject.order(parent) is not ChildOrder.WRITTEN:
             return
         kind = subject.composite(parent)
-        follows = kind is not None and kind.goes_on_after == Outcome.SUCCESS
+        # The rows of a state or an option follow each other as well.
+        follows = kind is None or kind.goes_on_after == Outcome.SUCCESS
         siblings = subject.outline.children[parent]
         # Only what comes before it in the order has it wait.
         for each in siblings[: siblings.index(row_id)]:
@@ -163,6 +162,8 @@ class ChangeCandidates(ConditionCandidates):
             place = Unmuted(behavior=self._behavior, row=row_id)
             yield ArrangementCandidate(place, f"{number} not muted")
         yield from self._of_condition(row_id, GUARD, "", f"{number}’s guard")
+        if self._subject.family(row_id) is Family.OPTION:
+            yield from self._of_score(row_id)
         yield from self._of_params(row_id)
         for index, decorator in enumerate(row.decorators):
             part = part_name("decorator", index)
@@ -198,95 +199,18 @@ class ChangeCandidates(ConditionCandidates):
     def _of_param(
         self, row_id: str, part: str, name: str, title: str
     ) -> Iterator[NumberCandidate]:
-        """A number of a row or a decorator, unless it comes from a key."""
-        row = self._subject.behavior.row(row_id)
-        index = int(part.partition(" ")[2] or 0)
-        if part != ROW:
-            args = row.decorators[index].args
-        else:
-            args = row.args
-        kind = self._subject.catalog.get(
-            row.decorators[index].kind if part != ROW else row.kind,
-            *(*RUNS, Family.TRANSITION, Family.OPTION, Family.DECORATOR),
+        """A number of a row or a decorator, with what it would have to be."""
+        kind, span = (
+            self._kind_of(row_id, part),
+            self._subject.record.row(row_id).span_at(self._tick),
         )
-        param, value = None, args.get(name)
-        if kind:
-            param = kind.param(name)
-        if param is not None:
-            value = args.get(name, param.default)
-        # What comes from a key is changed at the key, which is a candidate of
-        # its own.
-        if (
-            param is None
-            or isinstance(value, bool)
-            or not isinstance(value, int | float)
-        ):
-            return
-        place = ParamNumber(
-            behavior=self._behavior,
-            row=row_id,
-            part=part,
-            param=name,
-            default=float(value),
-        )
-        quantity = param.quantity
         if part != ROW:
             guess = self._guess_of(row_id)
+        elif kind is not None and span is not None:
+            guess = measured_against(span.cause, kind, name)
         else:
-            guess = self._winning_weight(row_id, name)
-            if guess is None and kind is not None:
-                guess = self._measured_against(row_id, kind, name)
-        yield NumberCandidate(
-            place,
-            float(value),
-            title,
-            quantity.unit,
-            quantity.low,
-            quantity.high,
-            guess,
-            quantity.is_count,
-            quantity.zero,
-        )
-
-    def _measured_against(
-        self, row_id: str, kind: Kind, param: str
-    ) -> float | None:
-        """What was found instead of a number of a row that failed by it at
-        the tick: how far away it was, beyond its reach.
-        """
-        span = self._subject.record.row(row_id).span_at(self._tick)
-        if span is None or span.cause is None:
-            return None
-        for link, name in kind.facts.items():
-            cause, _, fact = link.partition(".")
-            if name == param and cause == span.cause.kind:
-                found = span.cause.facts.get(COMPARED_FACTS.get(fact, ""))
-                if isinstance(found, int | float):
-                    return float(found)
-        return None
-
-    def _winning_weight(self, row_id: str, param: str) -> float | None:
-        """The weight with which an option would have scored as much as it had
-        to exceed.
-        """
-        subject = self._subject
-        parent = subject.outline.parent[row_id]
-        if (
-            param != WEIGHT
-            or parent is None
-            or subject.family(row_id) is not Family.OPTION
-        ):
-            return None
-        scores = subject.scores(parent)
-        decision = scores.decision(scores.decided_at(self._tick))
-        if decision is not None:
-            bids = decision.bids
-        else:
-            bids = ()
-        bid = next((each for each in bids if each.row.id == row_id), None)
-        if decision is None or bid is None or bid.score <= 0:
-            return None
-        return bid.weight * (decision.to_exceed(bid) - bid.bonus) / bid.score
+            guess = None
+        yield from self._of_number(row_id, part, name, title, guess)
 
     def _guess_of(self, row_id: str) -> float | None:
         """What a cooldown or a time would have to be, from the cause of the

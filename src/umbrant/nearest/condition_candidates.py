@@ -29,6 +29,7 @@ from umbrant.nearest.candidate import (
     Candidate,
     NumberCandidate,
 )
+from umbrant.nearest.param_candidates import ParamCandidates
 from umbrant.nearest.places import (
     BodyNumberPlace,
     ConditionNumber,
@@ -38,18 +39,12 @@ from umbrant.nearest.places import (
     ParamNumber,
 )
 from umbrant.reasons.condition_report import ConditionReport
-from umbrant.reasons.why import Explainer
 
 EVENT_SENSE = "event"
 
 
-class ConditionCandidates:
+class ConditionCandidates(ParamCandidates):
     """Candidates from the conditions of one agent's rows at a tick."""
-
-    def __init__(self, explainer: Explainer, tick: int) -> None:
-        self._subject = explainer
-        self._tick = tick
-        self._behavior = explainer.member.behavior or ""
 
     def _of_condition(
         self, row_id: str, part: str, param: str, title: str
@@ -97,6 +92,21 @@ class ConditionCandidates:
             yield from self._of_keys(row_id, atom, met)
             yield from self._done_for(row_id, atom)
             yield from self._of_sight(atom, met)
+            yield from self._of_unset(row_id, atom)
+
+    def _of_unset(
+        self, row_id: str, tree: ConditionTree
+    ) -> Iterator[NumberCandidate]:
+        """What would have given a value to the keys in a condition or a
+        formula that have none.
+        """
+        for part in walk(tree):
+            if isinstance(part, KeyTerm):
+                key = self._subject.actual_key(row_id, part.key)
+                changes = self._subject.record.keys.get(key)
+                written = changes.at(self._tick) if changes else None
+                if written is None or written.value is None:
+                    yield from self._of_sensors(key)
 
     def _in_doubt(
         self, report: ConditionReport

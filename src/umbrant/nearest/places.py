@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from umbrant.branching.branch import with_cues
+from umbrant.catalog.kinds.utilities import STRAIGHT
 from umbrant.catalog.language.tree import NumberTerm, parse, walk
 from umbrant.model.behaviors import BINDS, Row, Watch
 from umbrant.model.documents import Project
@@ -22,9 +23,18 @@ from umbrant.model.edits import (
     set_value,
 )
 from umbrant.model.names import KeyName
-from umbrant.model.parts import GUARD, Slot, part_index
+from umbrant.model.parts import GUARD, ROW, Slot, part_index
 from umbrant.model.staging import CueAction, SetKey
-from umbrant.model.values import Document, find_named, named, number_text
+from umbrant.model.values import (
+    Curve,
+    Document,
+    find_named,
+    named,
+    number_text,
+)
+
+CURVE = "curve"
+"""The parameter of a consideration that holds its curve."""
 
 
 class ConditionNumber(Document):
@@ -72,8 +82,8 @@ class ConditionNumber(Document):
 
 
 class ParamNumber(Document):
-    """A parameter of a row or of one of its decorators, or what a key of a
-    used behavior is bound to.
+    """A parameter of a row, of one of its decorators or of its upkeep, or what
+    a key of a used behavior is bound to.
     """
 
     kind: Literal["parameter"] = "parameter"
@@ -100,6 +110,50 @@ class ParamNumber(Document):
             self.behavior,
             Slot(self.row, self.part, self.param),
             value,
+        )
+
+
+class CurveNumber(Document):
+    """A number of the curve of a consideration; its middle and its width as
+    the input has them, rather than as shares of the range.
+    """
+
+    kind: Literal["curve"] = "curve"
+    behavior: str
+    row: str
+    field: str
+
+    def read(self, project: Project) -> float:
+        """The number as it is written."""
+        curve, low, high = self._written(project)
+        return self.shown(float(getattr(curve, self.field)), low, high)
+
+    def shown(self, value: float, low: float, high: float) -> float:
+        """A value of the field as it is shown, in a range of the input."""
+        if self.field == "middle":
+            return low + (high - low) * value
+        if self.field == "width":
+            return (high - low) * value
+        return value
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with another number there."""
+        curve, low, high = self._written(project)
+        nothing = self.shown(0.0, low, high)
+        whole = self.shown(1.0, low, high) - nothing
+        share = (value - nothing) / (whole or 1.0)
+        curve = curve.model_copy(update={self.field: share})
+        slot = Slot(self.row, ROW, CURVE)
+        return set_value(project, self.behavior, slot, curve)
+
+    def _written(self, project: Project) -> tuple[Curve, float, float]:
+        """The curve, and the range of the input."""
+        args = row_of(project, self.behavior, self.row).args
+        curve, low, high = (args.get(name) for name in (CURVE, "low", "high"))
+        return (
+            curve if isinstance(curve, Curve) else STRAIGHT,
+            float(low) if isinstance(low, int | float) else 0.0,
+            float(high) if isinstance(high, int | float) else 1.0,
         )
 
 
@@ -205,6 +259,7 @@ class KeyAtTick(Document):
 NumberPlace = Annotated[
     ConditionNumber
     | ParamNumber
+    | CurveNumber
     | BodyNumberPlace
     | CueTime
     | KeyDefault
@@ -283,6 +338,8 @@ def _args_of(row: Row, part: str) -> dict[str, object]:
     family, index = part_index(part)
     if family == "decorator":
         args = row.decorators[index].args
+    elif family == "upkeep":
+        args = row.upkeep[index].args
     else:
         args = row.args
     return dict(args)

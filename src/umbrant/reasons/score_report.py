@@ -117,7 +117,7 @@ class Scores(RecordedScores):
         # It was never scored in this take.
         if own is None:
             return
-        held = self._held(tick)
+        held = self.held(tick)
         beaten = next((each for each in rest if each.total <= own.total), None)
         digits = 2
         if beaten is not None:
@@ -286,7 +286,7 @@ class Scores(RecordedScores):
     def _what_would_win(
         self, row_id: str, decision: UtilityDecision, tick: int
     ) -> Iterator[AnswerLine]:
-        held = self._held(tick)
+        held = self.held(tick)
         bid = next(
             (each for each in decision.bids if each.row.id == row_id), None
         )

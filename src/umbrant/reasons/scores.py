@@ -123,7 +123,7 @@ class RecordedScores:
         winner = str(self.utility.args.get("winner", "highest"))
         return UtilityDecision(tuple(bids), threshold, winner == "highest")
 
-    def _held(self, tick: int) -> tuple[str, float] | None:
+    def held(self, tick: int) -> tuple[str, float] | None:
         """The option that a least hold keeps at a tick, and until when; None
         if none is kept.
         """

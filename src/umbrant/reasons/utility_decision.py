@@ -124,6 +124,15 @@ class Bid:
                 worths.append(each.worth)
         return self._combined(worths)
 
+    def score_if(self, considered: ConsideredInput, worth: float) -> float:
+        """The score if one of what is considered were worth something else."""
+        return self._combined(
+            [
+                worth if each is considered else each.worth
+                for each in self.considered
+            ]
+        )
+
     def most(self) -> float:
         """No inputs would give it a higher score than this."""
         best = []
@@ -231,7 +240,7 @@ class UtilityDecision:
         # The values that win need not lie together: a curve may rise and fall.
         # Nearest to what it was is the smallest change.
         near = min(winning, key=lambda each: abs(each - value))
-        return shortest(_edge(wins, value, near), near, wins)
+        return shortest(edge_of(wins, value, near), near, wins)
 
     def winning_bonus(self, bid: Bid) -> float | None:
         """A stay bonus just small enough for an option to win against the one
@@ -245,7 +254,7 @@ class UtilityDecision:
             return self.wins(bid, bonus=bonus)
 
         if wins(0.0):
-            return shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins)
+            return shortest(edge_of(wins, stays[0].bonus, 0.0), 0.0, wins)
         return None
 
     def _stands_alone(self, considered: ConsideredInput) -> bool:
@@ -264,7 +273,7 @@ class UtilityDecision:
         )
 
 
-def _edge(
+def edge_of(
     wins: Callable[[float], bool], loses_at: float, wins_at: float
 ) -> float:
     """The value nearest to where it loses at which it still wins, to some

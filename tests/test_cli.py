@@ -260,7 +260,7 @@ def test_schema_is_json(umbrant: Any) -> None:
 @pytest.mark.parametrize(
     ("args", "says"),
     [
-        (["roll", "no-such-folder"], "Is this the folder of a project?"),
+        (["roll", "no-such-folder"], "There is no such folder."),
         (["roll", str(DEMO), "--scenario", "dsk"], "Did you mean 'dusk'?"),
         (["show", "no.take", "--agent", "odo", "--at", "1"], "no such take"),
         (

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import DEMO
 from umbrant.model.documents import Project
 from umbrant.model.edits import rename_row
 from umbrant.model.files import JOURNAL, write_atomically
@@ -59,10 +60,14 @@ def test_renaming_a_row_changes_one_line(demo: Path) -> None:
     ] == ['      "name": "Run there",']
 
 
-def test_a_missing_folder_asks_whether_it_is_a_project(tmp_path: Path) -> None:
-    (problem_texts,) = problems(tmp_path / "nowhere")
-    assert "project.json: is missing" in problem_texts
-    assert "Is this the folder of a project?" in problem_texts
+def test_a_folder_without_a_project_says_where_to_look(tmp_path: Path) -> None:
+    (nowhere,) = problems(tmp_path / "nowhere")
+    assert nowhere.startswith("project.json: is missing")
+    assert nowhere.endswith("There is no such folder.")
+    (empty,) = problems(tmp_path)
+    assert empty.endswith("Is this the folder of a project?")
+    (around,) = problems(DEMO.parent)
+    assert "such as first-steps" in around
 
 
 def test_a_syntax_error_is_placed(demo: Path) -> None:

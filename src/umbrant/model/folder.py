@@ -384,6 +384,18 @@ def _with_outline(
     return document
 
 
+def _where_to_look(folder: Path) -> str:
+    """The way out for who has named a folder without a project."""
+    if not folder.exists():
+        return "There is no such folder."
+    inside = sorted(
+        each.parent.name for each in folder.glob(f"*/{COVER_FILE}")
+    )
+    if not inside:
+        return "Is this the folder of a project?"
+    return f"It is the folder of a project that is meant, such as {inside[0]}."
+
+
 def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
     try:
         return read_text(folder / name)
@@ -393,7 +405,7 @@ def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
                 name,
                 "",
                 f"is missing in {folder}.",
-                "Is this the folder of a project?",
+                _where_to_look(folder),
             )
         )
     except OSError as error:

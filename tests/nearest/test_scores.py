@@ -40,7 +40,7 @@ def day(
     )
 
 
-def told(made: Project, folder: Path, tick: int = 6) -> list[str]:
+def said_of(made: Project, folder: Path, tick: int = 6) -> list[str]:
     """What would have had *Tea* win, each checked."""
     take = take_of(made, folder)
     found = nearest(take, TEA, tick)
@@ -50,7 +50,7 @@ def told(made: Project, folder: Path, tick: int = 6) -> list[str]:
 
 
 def test_the_weights_the_range_and_the_key_are_tried(tmp_path: Path) -> None:
-    assert set(told(day(), tmp_path)) == {
+    assert set(said_of(day(), tmp_path)) == {
         "1 → 1.5 in 1.2’s weight",
         "1 → 0.66 in 1.1’s weight",
         "1 → 0.66 in 1.2.1’s high",
@@ -83,7 +83,7 @@ def test_the_weights_the_range_and_the_key_are_tried(tmp_path: Path) -> None:
 def test_the_numbers_of_a_curve_are_tried(
     curve: Curve, says: str, tmp_path: Path
 ) -> None:
-    assert says in told(day(curve), tmp_path)
+    assert says in said_of(day(curve), tmp_path)
 
 
 def test_the_stay_bonus_the_hold_and_the_threshold_are_tried(
@@ -101,11 +101,11 @@ def test_the_stay_bonus_the_hold_and_the_threshold_are_tried(
         behavior = made.behaviors[0].with_rows(rows)
         return made.model_copy(update={"behaviors": (behavior,)})
 
-    assert "0.4 → 0.28 in 1’s stay bonus" in told(
+    assert "0.4 → 0.28 in 1’s stay bonus" in said_of(
         late(stay_bonus=0.4), tmp_path
     )
-    assert "3 s → 0.6 s in 1’s hold" in told(late(hold=3.0), tmp_path)
-    low = told(day(rest=0.3, threshold=0.5), tmp_path)
+    assert "3 s → 0.6 s in 1’s hold" in said_of(late(hold=3.0), tmp_path)
+    low = said_of(day(rest=0.3, threshold=0.5), tmp_path)
     assert "0.5 → 0.39 in 1’s threshold" in low
 
 
@@ -132,7 +132,7 @@ def test_the_reach_of_an_upkeep_that_found_nobody_is_tried(
         keys=(Key(name="foe", type=KeyType.AGENT),),
         seconds=1.0,
     )
-    assert told(made, tmp_path) == ["3 m → 8 m in 1’s upkeep"]
+    assert said_of(made, tmp_path) == ["3 m → 8 m in 1’s upkeep"]
     # A guard that asks for the key is let in by the same.
     guarded = project(
         row("top", "selector", upkeep=looks),
@@ -142,7 +142,7 @@ def test_the_reach_of_an_upkeep_that_found_nobody_is_tried(
         keys=(Key(name="foe", type=KeyType.AGENT),),
         seconds=1.0,
     )
-    assert "3 m → 8 m in 1’s upkeep" in told(guarded, tmp_path)
+    assert "3 m → 8 m in 1’s upkeep" in said_of(guarded, tmp_path)
 
 
 def test_a_row_of_an_option_waits_for_the_one_before_it(
@@ -158,7 +158,7 @@ def test_a_row_of_an_option_waits_for_the_one_before_it(
         keys=(WANT,),
         seconds=1.0,
     )
-    (found,) = told(made, tmp_path)
+    (found,) = said_of(made, tmp_path)
     assert found.startswith("5 s → ")
     assert found.endswith("in 1.1.2’s cooldown")
 

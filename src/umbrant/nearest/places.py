@@ -139,9 +139,9 @@ class CurveNumber(Document):
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
         curve, low, high = self._written(project)
-        nothing = self.shown(0.0, low, high)
-        whole = self.shown(1.0, low, high) - nothing
-        share = (value - nothing) / (whole or 1.0)
+        start = self.shown(0.0, low, high)
+        span = self.shown(1.0, low, high) - start
+        share = (value - start) / (span or 1.0)
         curve = curve.model_copy(update={self.field: share})
         slot = Slot(self.row, ROW, CURVE)
         return set_value(project, self.behavior, slot, curve)

@@ -221,10 +221,17 @@ def _received(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _left_to_do(explainer: Explainer, claim: Claim) -> bool:
-    progress, found = _record(explainer, claim).progress, None
+    record = _record(explainer, claim)
+    progress, found = record.progress, None
+    entered = max(
+        (each.start for each in record.spans if each.start <= claim.tick),
+        default=0,
+    )
     for tick, sample in zip(progress.ticks, progress.values, strict=True):
+        is_of_now = tick >= entered or not sample.rate
         if tick <= claim.tick and sample.left is not None:
             found = max(0.0, sample.left - sample.rate * (claim.tick - tick))
+            found = found if is_of_now else None
     return (
         found is not None
         and abs(found - float(str(claim.facts["left"]))) < 1e-6

@@ -32,16 +32,54 @@ _SCORED = re.compile(
     r"scores (?P<one>[\d.]+), and it scores (?P<other>[\d.]+)"
 )
 
+_READ = re.compile(
+    r"(?<![\w ])(?P<key>\w+) (?:is|was) (?P<value>-?[\d.]+\d|-?\d|yes|no|set|not set)"
+    r"(?=[,;.]|$)"
+)
+_WRITTEN = re.compile(
+    r"; (?P<key>\w+) became (?P<value>not set|\([^)]*\)|[\w.-]+)"
+)
+ROUNDED = 0.0051
+"""By how much numbers that are rounded to two digits may be apart."""
+
 
 def contradicts_itself(text: str) -> bool:
     """Whether a sentence says that a number is above or below one that reads
-    the same.
+    the same, or that a key is one thing and became another.
     """
     return any(
         float(found["one"].rstrip(".")) == float(found["other"].rstrip("."))
         for pattern in (_COMPARED, _SCORED)
         for found in pattern.finditer(text)
+    ) or any(map(_differ, *_read_and_written(text)))
+
+
+def _read_and_written(text: str) -> tuple[list[str], list[str]]:
+    """For each key that a sentence has once what it was read as, and what it
+    became.
+    """
+    read, written = (
+        [(each["key"], each["value"]) for each in pattern.finditer(text)]
+        for pattern in (_READ, _WRITTEN)
     )
+    keys = [
+        key
+        for key, _ in read
+        if [each for each, _ in read].count(key) == 1
+        and [each for each, _ in written].count(key) == 1
+    ]
+    return [dict(read)[key] for key in keys], [
+        dict(written)[key] for key in keys
+    ]
+
+
+def _differ(read: str, written: str) -> bool:
+    if read in ("set", "not set"):
+        return (read == "set") == (written == "not set")
+    try:
+        return abs(float(read) - float(written)) > ROUNDED
+    except ValueError:
+        return read != written
 
 
 class ClaimCount:

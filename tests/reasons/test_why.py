@@ -15,6 +15,7 @@ from umbrant.model.behaviors import (
     EventList,
     Key,
     Row,
+    Sharing,
     Watch,
 )
 from umbrant.model.documents import Project
@@ -1460,3 +1461,112 @@ def test_what_follows_a_refused_row_of_an_option_waits_for_that() -> None:
         "Away comes after Warn, and is tried only when that has succeeded. "
         "Warn was refused: it cools"
     )
+
+
+def test_what_is_delayed_anew_is_not_as_far_as_it_was_when_it_was_stopped() -> (
+    None
+):
+    rows = (
+        row("top", "selector"),
+        row(
+            "r1",
+            "last",
+            "top",
+            name="Shout",
+            ticks=3,
+            guard=("between(0.35, 0.7)", Watch.THROUGHOUT),
+        ),
+        row(
+            "r2",
+            "wait",
+            "top",
+            name="Peer",
+            duration=2.0,
+            decorators=[("delay", {"delay": 0.2})],
+        ),
+    )
+    explains = explainer(project(*rows, seconds=1.2))
+    assert "Peer has been running for 0.30 s: 1.9 s to go of 2 s." in "".join(
+        line.text for line in explains.why(3).lines
+    )
+    assert any(
+        line.text.startswith("Peer has just been entered.")
+        for line in explains.why(7).lines
+    )
+
+
+def test_a_key_that_several_share_names_who_of_them_wrote_it() -> None:
+    alert = Key(
+        name="alert", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD
+    )
+    is_z = Key(name="is_z", type=KeyType.YES_NO, default=False)
+    z = Member(name="z", behavior="b", start=(1.0, 1.0), keys={"is_z": True})
+    rows = (
+        row("top", "selector"),
+        row("r1", "last", "top", name="Run", ticks=9, guard="alert > 0.5"),
+        row("r2", "count", "top", guard="is_z", key=key("alert"), amount=0.4),
+        row("r3", "last", "top", name="Idle", ticks=0),
+    )
+    take = played(project(*rows, cast=(z,), keys=(alert, is_z), seconds=0.6))
+    explains = Explainer(take, "a", CATALOG)
+    assert [explains.why_not(tick, "r1").lines[0].text for tick in (0, 1)] == [
+        # It asked before the other one wrote, at this tick and at the next.
+        "Run was refused: alert is 0, not above 0.5. It has not run before in "
+        "this take.",
+        "Run was refused: alert is 0.4, not above 0.5; alert became 0.4 0.10 s "
+        "ago by z’s 1.2. It has not run before in this take.",
+    ]
+    headline = explains.why(3).headline
+    assert headline is not None
+    assert headline.text == (
+        "a is at Run, since 0.20 s, because Idle was done, and alert was 0.8, "
+        "above 0.5; alert became 0.8 0.20 s ago by z’s 1.2."
+    )
+
+
+def test_what_is_written_only_after_a_key_was_read_is_not_what_was_read() -> (
+    None
+):
+    rows = (
+        row("top", "selector"),
+        row("r1", "last", "top", name="Run", ticks=9, guard="n > 1.5"),
+        row("r2", "count", "top", name="Add", key=key("n"), amount=1.0),
+    )
+    keys = (Key(name="n", type=KeyType.NUMBER, default=0.0),)
+    explains = explainer(project(*rows, keys=keys, seconds=0.6))
+    assert [explains.why_not(tick, "r1").lines[0].text for tick in (0, 1)] == [
+        "Run was refused: n is 0, not above 1.5. It has not run before in "
+        "this take.",
+        "Run was refused: n is 1, not above 1.5; n became 1 0.10 s ago by 1.2. "
+        "It has not run before in this take.",
+    ]
+
+
+def test_a_key_that_is_written_again_as_it_was_says_when_it_was_last() -> None:
+    rows = (
+        row("top", "parallel", successes=0, failures=0),
+        row("sq", "sequence", "top"),
+        row("w1", "set_number", "sq", key=key("n"), value=1.0),
+        row("w2", "last", "sq", ticks=2),
+        row("w3", "set_number", "sq", key=key("n"), value=1.0),
+        row("w4", "last", "sq", ticks=90),
+        row("se", "selector", "top"),
+        row(
+            "r1",
+            "last",
+            "se",
+            name="Late",
+            ticks=90,
+            guard=("time_since(n) > 0.25", Watch.TAKE_OVER),
+        ),
+        row("r2", "last", "se", ticks=90),
+    )
+    keys = (Key(name="n", type=KeyType.NUMBER, default=0.0),)
+    explains = explainer(project(*rows, keys=keys, seconds=1.2))
+    texts = [explains.why_not(tick, "r1").lines[0].text for tick in (1, 3)]
+    assert "0.1 s, not above 0.25 s; n became 1 0.10 s ago by" in texts[0]
+    assert "last written" not in texts[0]
+    assert (
+        "0.1 s, not above 0.25 s; n became 1 0.30 s ago by 1.1.1, and was "
+        "last written so 0.10 s ago"
+    ) in texts[1]

@@ -161,7 +161,13 @@ class AgentContext:
     @cached_property
     def writers(self) -> KeyWriters:
         """Says who wrote the agent's keys."""
-        return KeyWriters(self.header, self.record, self.names, self.sensors)
+        return KeyWriters(
+            self.header,
+            self.record,
+            self.names,
+            self.member.name,
+            self.sensors,
+        )
 
     @cached_property
     def sensors(self) -> Mapping[str, Sequence[SensorPlace]]:

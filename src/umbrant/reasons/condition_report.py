@@ -4,7 +4,7 @@ the way, and who wrote the keys in it.
 
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeGuard
 
 from umbrant.catalog.kind import Catalog
@@ -16,6 +16,7 @@ from umbrant.catalog.language.tree import (
     KeyTerm,
     LanguageError,
     Negation,
+    SenseCall,
     atoms,
     parse,
     walk,
@@ -28,7 +29,7 @@ from umbrant.model.values import (
     number_text,
     value_text,
 )
-from umbrant.reasons.key_writers import KeyWriters, rounded
+from umbrant.reasons.key_writers import KeyRead, KeyWriters, rounded
 from umbrant.reasons.sentences import (
     Bit,
     Claim,
@@ -52,6 +53,10 @@ COMPARED = {
 """Each comparison in words that follow a value."""
 
 
+IS_SET = "is_set"
+"""The sense that asks whether a key has a value."""
+TIME_SINCE = "time_since"
+"""The sense that measures when a key was written, changed or not."""
 UNEVALUATED = ("held_back", "off_stage")
 """Causes of a refusal for which a guard is not asked first."""
 KNOWN_STOPS = ("taken_over", "guard_ended")
@@ -107,9 +112,7 @@ class ConditionReport:
             if self.tells_history:
                 found.extend(self._last_yes(index, met, tick, now))
         if self.tells_history:
-            found.extend(
-                self._writers([atom for _, atom, _ in decisive], tick, now)
-            )
+            found.extend(self._writers(decisive, tick, now))
         found = found or [
             TextRun(
                 spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO
@@ -300,7 +303,10 @@ class ConditionReport:
                 yield Claim(ClaimKind.NOT_SET, self.row_id, tick, {"key": key})
                 joint = ", and "
         if joint:
-            yield from self._writers([self.tree], tick, now)
+            for name in _keys_in(self.tree):
+                key = self.actual.get(name, name)
+                read = KeyRead(self.row_id, None, is_known=True)
+                yield from self.writers.of(key, name, tick, now, read)
 
     def _had_no_value(self, key: str, tick: int) -> bool:
         """Whether a key had no value when the formula was evaluated at a tick,
@@ -321,12 +327,55 @@ class ConditionReport:
         )
 
     def _writers(
-        self, decisive: list[ConditionTree], tick: int, now: int
+        self,
+        decisive: Sequence[tuple[int, ConditionTree, AtomResult]],
+        tick: int,
+        now: int,
     ) -> Iterator[Bit]:
-        keys = [name for atom in decisive for name in _keys_in(atom)]
-        for name in dict.fromkeys(keys):
+        """Who wrote the keys in what decided it."""
+        reads: dict[str, KeyRead] = {}
+        for _, atom, met in decisive:
+            for name in _keys_in(atom):
+                read = _read_of(name, atom, met, self.row_id)
+                reads[name] = _joined(reads.get(name), read)
+        for name, read in reads.items():
             actual = self.actual.get(name, name)
-            yield from self.writers.of(actual, name, tick, now)
+            yield from self.writers.of(actual, name, tick, now, read)
+
+
+def _read_of(
+    key: str, atom: ConditionTree, met: AtomResult, row_id: str
+) -> KeyRead:
+    """What an atom says of a key that it read."""
+    if isinstance(atom, KeyTerm):
+        return KeyRead(row_id, met.truth, is_known=True)
+    if isinstance(atom, SenseCall) and atom.sense == IS_SET:
+        return KeyRead(row_id, is_set=met.truth)
+    if isinstance(atom, Comparison):
+        for side, found in ((atom.left, met.left), (atom.right, met.right)):
+            if isinstance(side, KeyTerm) and side.key == key:
+                return KeyRead(row_id, found, is_known=True)
+            if (
+                isinstance(side, SenseCall)
+                and side.sense == TIME_SINCE
+                and key in _keys_in(side)
+                and _is_number(found)
+            ):
+                return KeyRead(row_id, is_set=True, since_s=found)
+    return KeyRead(row_id)
+
+
+def _joined(one: KeyRead | None, other: KeyRead) -> KeyRead:
+    """What two atoms say of a key that both read."""
+    if one is None:
+        return other
+    return replace(
+        one,
+        value=one.value if one.is_known else other.value,
+        is_known=one.is_known or other.is_known,
+        is_set=other.is_set if one.is_set is None else one.is_set,
+        since_s=other.since_s if one.since_s is None else one.since_s,
+    )
 
 
 def _keys_in(tree: ConditionTree) -> list[str]:

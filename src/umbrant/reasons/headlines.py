@@ -136,6 +136,28 @@ class Headlines(NotRunningReport):
             yield claim(
                 ClaimKind.RESTARTS, lead.row_id, tick, since=lead.start
             )
+            yield from self._failed_again(lead.row_id, span, tick)
+
+    def _failed_again(
+        self, row_id: str, span: Span | None, tick: int
+    ) -> Iterator[Bit]:
+        """Why a row that restarts failed at a tick, if it did."""
+        if (
+            span is None
+            or span.end != tick
+            or span.outcome is not Outcome.FAILURE
+        ):
+            return
+        why = list(self.why_ended(row_id, span, tick))
+        if why:
+            yield claim(
+                ClaimKind.ENDED,
+                row_id,
+                tick,
+                outcome=Outcome.FAILURE.value,
+                now=tick,
+            )
+            yield from ["; at this one it failed", *why]
 
     def _entered_again(
         self, state: str, since: int, tick: int

@@ -4,6 +4,7 @@ it, in words.
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from math import isclose
 
 from umbrant.engine.board import FORMULA
 from umbrant.model.parts import part_index
@@ -18,7 +19,7 @@ from umbrant.reasons.sentences import (
     ago_text,
 )
 from umbrant.take.header import Header
-from umbrant.take.record import AgentRecord
+from umbrant.take.record import AgentRecord, Changes, KeyWrite
 
 SensorPlace = tuple[str, str]
 """An upkeep that writes a key: its row by id, and which part of that it is."""
@@ -26,6 +27,39 @@ DEEPEST = 3
 """How often a copy is followed to what it was made from: what is copied round
 and round has no beginning.
 """
+HALF_A_TICK_S = 0.002
+"""What differs by less is one time: the shortest tick is twice as long."""
+
+
+@dataclass(frozen=True)
+class KeyRead:
+    """What is known of a key's value as it was read."""
+
+    row_id: str = ""
+    """The row that read it."""
+    value: Value | None = None
+    is_known: bool = False
+    """Whether it had this value."""
+    is_set: bool | None = None
+    """Whether it had any; None where nobody knows."""
+    since_s: float | None = None
+    """How long before it had been written last, where that was measured."""
+
+    def fits(self, value: Value | None, *, at_this_tick: bool) -> bool:
+        """Whether a value is what may have been read, that was written at this
+        tick or before it.
+        """
+        if self.is_set is not None and (value is not None) != self.is_set:
+            return False
+        if self.since_s is not None:
+            return at_this_tick == (self.since_s < HALF_A_TICK_S)
+        if self.is_known:
+            return _same(value, self.value)
+        return True
+
+
+UNSEEN = KeyRead()
+"""Nothing is known of what was read."""
 
 
 @dataclass(frozen=True)
@@ -35,55 +69,115 @@ class KeyWriters:
     header: Header
     agent: AgentRecord
     names: RowNames
+    whose: str
+    """The agent, by name."""
     sensors: Mapping[str, Sequence[SensorPlace]] = field(default_factory=dict)
     """By key the upkeeps that write it."""
 
-    def of(self, key: str, called: str, tick: int, now: int) -> Iterator[Bit]:
-        """Who gave a key the value that it has at a tick, as seen from `now`;
-        of one that nothing wrote, what the upkeep found that was to write it.
-        `called` is the name that the row has for the key.
-        """
-        written = list(self._written(key, called, tick, now))
-        yield from written or self._found_nothing(key, tick, now)
-
-    def _written(
+    def of(
         self,
         key: str,
         called: str,
         tick: int,
         now: int,
-        deepest: int = DEEPEST,
+        read: KeyRead = UNSEEN,
     ) -> Iterator[Bit]:
-        """Who gave a key its value, and how long before `now`. Nothing for a
-        value from the start. A copy is followed to what it was made from.
+        """Who gave a key the value that was read at a tick, as seen from
+        `now`; of one that nothing wrote, what the upkeep found that was to
+        write it. `called` is the name that the row has for the key.
+
+        Nothing is said where the key was written within the tick as well, and
+        nobody can know whether that came before or after it was read.
         """
         changes = self.agent.keys.get(key)
-        written = None
-        if changes:
-            written = changes.at(tick)
-        if (
-            changes is None
-            or written is None
-            or not (written.row_id or written.part)
-            or written.part == FORMULA
-        ):
+        if changes is None or changes.index(tick) < 0:
+            yield from self._found_nothing(key, tick, now)
             return
-        wrote_at = changes.ticks[changes.index(tick)]
-        ago = ago_text(self.header.seconds(now - wrote_at))
+        index = self._index_read(changes, tick, read)
+        if index is None:
+            return
+        written = list(self._written(key, called, index, tick, now))
+        if written and read.since_s is not None:
+            became_s = self.header.seconds(tick - changes.ticks[index])
+            if became_s - read.since_s > HALF_A_TICK_S:
+                again_s = self.header.seconds(now - tick) + read.since_s
+                written.append(
+                    f", and was last written so {ago_text(again_s)}"
+                )
+        yield from written or self._found_nothing(key, tick, now)
+
+    def _index_read(
+        self, changes: Changes[KeyWrite], tick: int, read: KeyRead
+    ) -> int | None:
+        """Which change of a key was read at a tick: the last one, or, if that
+        came within the tick and only after it was read, the one before.
+        """
+        last = changes.index(tick)
+        if changes.ticks[last] < tick:
+            return last
+        now, before = changes.values[last], changes.values[last - 1 : last]
+        if self._came_first(now, read.row_id):
+            return last
+        fits_now = read.fits(now.value, at_this_tick=True)
+        fits_before = read.fits(
+            before[0].value if before else None, at_this_tick=False
+        )
+        if fits_now == fits_before:
+            return None
+        if fits_now:
+            return last
+        return last - 1 if before else None
+
+    def _came_first(self, written: KeyWrite, reader: str) -> bool:
+        """Whether a write within a tick is sure to have come before a row read
+        the key: by a cue, by one who is earlier in the cast, or by the upkeep
+        of a row around it.
+        """
+        if not written.row_id:
+            return True
+        if written.agent and written.agent != self.whose:
+            names = [each.name for each in self.header.played.players]
+            return names.index(written.agent) < names.index(self.whose)
+        around = f"{self.names.numbers.get(written.row_id)}."
+        return part_index(written.part)[
+            0
+        ] == "upkeep" and self.names.numbers.get(reader, "").startswith(around)
+
+    def _written(
+        self,
+        key: str,
+        called: str,
+        index: int,
+        tick: int,
+        now: int,
+        deepest: int = DEEPEST,
+    ) -> Iterator[Bit]:
+        """Who made a change of a key that was read at a tick, and how long
+        before `now`. Nothing for a value from the start. A copy is followed to
+        what it was made from.
+        """
+        changes = self.agent.keys[key]
+        written, wrote_at = changes.values[index], changes.ticks[index]
+        is_from_start = not (written.row_id or written.part)
+        if is_from_start or written.part == FORMULA:
+            return
+        later = index < changes.index(tick)
         facts = {
             "key": key,
             "value": written.value,
             "part": written.part,
-            "until": tick,
+            "until": tick - 1 if later else tick,
         }
         yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
+        ago = ago_text(self.header.seconds(now - wrote_at))
         family, _ = part_index(written.part)
         value = value_text(rounded(written.value))
         yield TextRun(f"; {called} became {value} {ago} by ")
         if not written.row_id:
             yield TextRun(f"{a_or_an(family)}")
-        elif written.agent and written.row_id not in self.names.numbers:
-            yield TextRun(written.agent)
+        elif written.agent and written.agent != self.whose:
+            number = self._number_of(written.agent, written.row_id)
+            yield f"{written.agent}’s {number} {family}".rstrip()
         else:
             yield self.names.numbered(written.row_id)
             if family:
@@ -91,9 +185,14 @@ class KeyWriters:
         if written.cause is not None and written.cause.kind == "copied":
             source = str(written.cause.facts["key"])
             yield TextRun(f", from {source}")
-            if deepest > 0:
+            copied = self.agent.keys.get(source)
+            if deepest > 0 and copied and copied.ticks[0] < wrote_at:
+                # What it held before that tick: within it nobody knows.
+                at = copied.index(wrote_at)
+                if copied.ticks[at] == wrote_at:
+                    return
                 yield from self._written(
-                    source, source, wrote_at, now, deepest - 1
+                    source, source, at, wrote_at, now, deepest - 1
                 )
         elif written.cause is not None:
             joint = ", which found "
@@ -101,6 +200,14 @@ class KeyWriters:
                 joint = ": "
             yield TextRun(joint)
             yield from self.names.because(written.cause)
+
+    def _number_of(self, agent: str, row_id: str) -> str:
+        """The number of a row of somebody else's behavior."""
+        member = self.header.played.find_player(agent)
+        if member is None or not member.behavior:
+            return row_id
+        behavior = self.header.expanded(member.behavior).behavior
+        return behavior.outline.number.get(row_id, row_id)
 
     def _found_nothing(self, key: str, tick: int, now: int) -> Iterator[Bit]:
         """What kept the upkeep from writing a key that was to write it, when
@@ -124,6 +231,13 @@ class KeyWriters:
         yield f" {part_index(part)[0]} found "
         yield from self.names.because(cause)
         yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
+
+
+def _same(one: Value | None, other: Value | None) -> bool:
+    """Whether two values are the same but for rounding."""
+    if isinstance(one, float) and isinstance(other, float):
+        return isclose(one, other, rel_tol=1e-6, abs_tol=1e-6)
+    return one == other
 
 
 def rounded(value: Value | None) -> Value | None:

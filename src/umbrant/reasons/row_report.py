@@ -13,6 +13,7 @@ from umbrant.model.values import (
     value_text,
 )
 from umbrant.reasons.agent_context import AgentContext
+from umbrant.reasons.key_writers import KeyRead
 from umbrant.reasons.sentences import (
     Bit,
     ClaimKind,
@@ -181,7 +182,8 @@ class RowReport(AgentContext):
             written = changes.at(tick) if changes else None
             # It may have been written later within the tick.
             if written is None or written.value is None:
-                yield from self.writers.of(actual, key, tick, now)
+                read = KeyRead(row_id, None, is_known=True)
+                yield from self.writers.of(actual, key, tick, now, read)
 
     def _is_below(self, inner: str, row_id: str) -> bool:
         """Whether a row is in another one. A damaged take may blame any row,

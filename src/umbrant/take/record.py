@@ -313,13 +313,19 @@ class RowRecord:
         return None
 
     def done_at(self, tick: int) -> ProgressSample | None:
-        """How far the row was at a tick, None before it first said so."""
-        index = self.progress.index(tick)
+        """How far the row was at a tick, None before it first said so since it
+        was entered.
+        """
+        index, span = self.progress.index(tick), self.span_at(tick)
         if index < 0:
             return None
         done = self.progress.values[index]
         if done.left is None or not done.rate:
             return done
+        # What it says again as it is entered anew is not kept, but that what
+        # was going on would go on from where it was is no news of it.
+        if span is not None and self.progress.ticks[index] < span.start:
+            return None
         return done._replace(
             left=max(
                 0.0,

@@ -33,7 +33,7 @@ _SCORED = re.compile(
 )
 
 _READ = re.compile(
-    r"(?<![\w ])(?P<key>\w+) (?:is|was) (?P<value>-?[\d.]+\d|-?\d|yes|no|set|not set)"
+    r"(?:^|[:;,—] |, and )(?P<key>\w+) (?:is|was) (?P<value>-?[\d.]+\d|-?\d|yes|no|set|not set)"
     r"(?=[,;.]|$)"
 )
 _WRITTEN = re.compile(

@@ -179,6 +179,10 @@ def test_a_sentence_that_contradicts_itself_is_found() -> None:
         "visitor is no — 8 m away, beyond 8 m",
         "Tea scores 0.55, and it scores 0.55",
         "the barrel holds 0.2, less than 0.20.",
+        "Run was refused: alert is 0, not above 0.5; alert became 0.4 at this "
+        "tick by z’s 1.2.",
+        "lit is no; lit became yes 0.20 s ago by 1 upkeep",
+        "foe is not set; foe became z 0.20 s ago by 1 upkeep",
     ):
         assert contradicts_itself(text), text
     for text in (
@@ -188,6 +192,9 @@ def test_a_sentence_that_contradicts_itself_is_found() -> None:
         "Tea scores 0.551, and it scores 0.55",
         "distance is 4 m, not below 4 m",
         "it is 1.5 m, below 1.55 m",
+        "n is 1.234, not above 1.5; n became 1.23 0.10 s ago by 1.2",
+        "foe is set, and lit is yes; foe became z 0.10 s ago by 1.2; lit "
+        "became yes 0.10 s ago by 1.2",
     ):
         assert not contradicts_itself(text), text
 

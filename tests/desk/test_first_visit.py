@@ -45,6 +45,23 @@ def test_each_step_notices_that_it_was_done(demo_driver: Driver) -> None:
     assert window.settings.flag(VISITED)
 
 
+def test_the_keyboard_stays_with_the_rows_when_it_is_left(
+    demo_driver: Driver,
+) -> None:
+    visit, ledger = demo_driver.pane.first_visit, demo_driver.ledger
+    demo_driver.window.begin_first_visit()
+    ledger.setFocus()
+    demo_driver.qtbot.mouseClick(visit._on, Qt.MouseButton.LeftButton)
+    assert ledger.hasFocus()
+    demo_driver.qtbot.mouseClick(visit._leave, Qt.MouseButton.LeftButton)
+    assert ledger.hasFocus()
+    demo_driver.window.begin_first_visit()
+    visit._leave.setFocus(Qt.FocusReason.TabFocusReason)
+    demo_driver.qtbot.keyClick(visit._leave, Qt.Key.Key_Space)
+    assert not visit.isVisible()
+    assert ledger.hasFocus()
+
+
 def test_it_can_be_skipped_left_and_begun_again(demo_driver: Driver) -> None:
     visit = demo_driver.pane.first_visit
     demo_driver.window.begin_first_visit()

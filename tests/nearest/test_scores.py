@@ -59,6 +59,13 @@ def test_the_weights_the_range_and_the_key_are_tried(tmp_path: Path) -> None:
     }
 
 
+def test_a_weight_of_hundreds_is_no_change_to_be_had(tmp_path: Path) -> None:
+    made = day(Curve(shape=Shape.LOGISTIC, middle=1.0, steepness=15.0))
+    assert not [
+        each for each in said_of(made, tmp_path) if "1.2’s weight" in each
+    ]
+
+
 @pytest.mark.parametrize(
     ("curve", "says"),
     [

@@ -106,8 +106,8 @@ class FirstVisit(QFrame):
     has been done.
     """
 
-    left = Signal()
-    """It was left, or is over."""
+    left = Signal(bool)
+    """It was left, or is over; whether it had the keyboard."""
 
     def __init__(
         self, desk: Desk, actions: Mapping[str, QAction], parent: QWidget
@@ -125,6 +125,9 @@ class FirstVisit(QFrame):
         self._text.setWordWrap(True)
         self._on = QPushButton("Skip this step", self)
         self._leave = QPushButton("Leave", self)
+        for button in (self._on, self._leave):
+            # The mouse leaves the keyboard where it is: with the rows.
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._on.clicked.connect(self.next_step)
         self._leave.clicked.connect(self.leave)
         row = QHBoxLayout(self)
@@ -165,8 +168,9 @@ class FirstVisit(QFrame):
     def leave(self) -> None:
         """End the first visit before its last step."""
         self._step = len(VISIT_STEPS)
+        had_keyboard = self._on.hasFocus() or self._leave.hasFocus()
         self.hide()
-        self.left.emit()
+        self.left.emit(had_keyboard)
 
     def _go_to(self, step: int) -> None:
         if step >= len(VISIT_STEPS):

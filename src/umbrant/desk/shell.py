@@ -111,6 +111,7 @@ class DeskPane(QWidget):
             desk, self.playback, self.actions_by_id, palette, self
         )
         self.first_visit = FirstVisit(desk, self.actions_by_id, self)
+        self.first_visit.left.connect(self._after_first_visit)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
         self.down = QSplitter(Qt.Orientation.Vertical, self)
         self._heights = HeightByUse(self.down)
@@ -321,6 +322,10 @@ class DeskPane(QWidget):
         for pane in self.views.keyboard_widgets(*sides):
             pane.addAction(bound)
         return bound
+
+    def _after_first_visit(self, had_keyboard: bool) -> None:
+        if had_keyboard:
+            self.ledger.setFocus()
 
     def _lay_out(self) -> None:
         self.down.addWidget(self.right)

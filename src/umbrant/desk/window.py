@@ -185,7 +185,7 @@ class MainWindow(QMainWindow):
         """
         if self.pane is not None:
             self.pane.first_visit.left.connect(
-                lambda: self.settings.set_flag(VISITED, True)
+                lambda _: self.settings.set_flag(VISITED, True)
             )
             self.pane.first_visit.begin()
 

@@ -43,6 +43,10 @@ CURVE_FIELDS: dict[Shape, Sequence[tuple[str, str, float, float]]] = {
 """By shape the numbers of a curve that are tried: the field, what it is
 called, and its bounds (of a threshold in the range of the input).
 """
+MOST_TIMES = 20.0
+"""How many times as much an option may have to score: with a weight of
+hundreds it would be another option.
+"""
 MOST_OF_ONE = 2
 """How many numbers of the range and the curve of one consideration are tried:
 they all come to the same.
@@ -98,7 +102,7 @@ class ScoreCandidates(ConditionCandidates):
         if best is not None:
             wanted.append((best, bid.total - best.bonus))
         for each, score in wanted:
-            if each.score > 0:
+            if each.score > 0 and score < MOST_TIMES * each.score:
                 guess = each.weight * score / each.score
                 yield from self._of(each.row.id, "weight", "weight", guess)
 

@@ -347,7 +347,8 @@ def test_a_machine_that_comes_to_its_end_says_where_and_how_it_goes_on() -> (
         "Home was stopped at this tick: the machine ended."
     ]
     assert explains.why_not(2, "s1").lines[0].text == (
-        "Lurk is not active: Home was."
+        "Lurk is not active: Home was. It has no transition that leads to it; "
+        "Hunt begins in it."
     )
 
 

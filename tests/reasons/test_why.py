@@ -1542,6 +1542,37 @@ def test_what_is_written_only_after_a_key_was_read_is_not_what_was_read() -> (
     ]
 
 
+def test_transitions_are_asked_before_the_upkeep_of_their_states() -> None:
+    adds = [("count", 0.1, {"key": key("n"), "amount": 1.0})]
+    rows = (
+        row(
+            "mm",
+            "machine",
+            name="Mood",
+            upkeep=[("clear", 9.0, {"key": key("m")})],
+        ),
+        row("s1", "state", "mm", name="Calm", upkeep=adds),
+        row("t1", "when", "s1", when="n > 5", to="s2", name="Enough"),
+        row("t2", "when", "s1", when="is_set(m)", to="s2", name="Any"),
+        row("s2", "state", "mm", name="Done"),
+    )
+    keys = (
+        Key(name="n", type=KeyType.NUMBER, default=0.0),
+        Key(name="m", type=KeyType.NUMBER, default=1.0),
+    )
+    explains = explainer(project(*rows, keys=keys, seconds=0.6))
+    texts = [explains.why_not(0, each).lines[0].text for each in ("t1", "t2")]
+    assert texts[0].startswith("Enough leads to Done: n is 0, not above 5.")
+    # The machine has done its own upkeep by then.
+    assert texts[1].startswith(
+        "Any leads to Done: m is not set; m became not set at this tick by 1 "
+        "upkeep."
+    )
+    assert "n is 2, not above 5; n became 2 0.10 s ago by 1.1 upkeep" in (
+        explains.why_not(2, "t1").lines[0].text
+    )
+
+
 def test_a_key_that_is_written_again_as_it_was_says_when_it_was_last() -> None:
     rows = (
         row("top", "parallel", successes=0, failures=0),

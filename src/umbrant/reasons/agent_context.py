@@ -8,6 +8,7 @@ from functools import cached_property
 from umbrant.catalog.kind import ROWS, Catalog, ChildOrder, Family, Kind
 from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Behavior, Decorator, Row, Upkeep
+from umbrant.model.kind_ids import MACHINE
 from umbrant.model.parts import GUARD, ROW, part_index, part_name
 from umbrant.model.values import KeyRef
 from umbrant.project_nodes import project_catalog
@@ -143,9 +144,21 @@ class AgentContext:
             self.catalog,
             actual,
             self.writers,
+            self._reader(row_id),
             guard.watch if guard is not None and part == GUARD else None,
             self._can_take_over_from(row_id),
         )
+
+    def _reader(self, row_id: str) -> str:
+        """The row that does its upkeep no sooner than the conditions of a row
+        are asked: of a transition the outermost state around it, for all of
+        them are asked before the upkeep of the states.
+        """
+        machine = self.behavior.innermost(row_id, MACHINE)
+        if self.family(row_id) is not Family.TRANSITION or machine is None:
+            return row_id
+        path = self.outline.path(row_id)
+        return path[path.index(machine) + 1]
 
     def _can_take_over_from(self, row_id: str) -> Sequence[str]:
         """The rows after another, beside it, while which its guard can be

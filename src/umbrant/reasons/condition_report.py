@@ -80,6 +80,8 @@ class ConditionReport:
     """The keys that are meant by the names in the condition, see `KeyScope`.
     """
     writers: KeyWriters
+    reader: str
+    """The row whose surroundings have done their upkeep when it is asked."""
     watch: Watch | None = None
     """Of a guard, when it is asked."""
     later: Sequence[str] = ()
@@ -305,7 +307,7 @@ class ConditionReport:
         if joint:
             for name in _keys_in(self.tree):
                 key = self.actual.get(name, name)
-                read = KeyRead(self.row_id, None, is_known=True)
+                read = KeyRead(self.reader, None, is_known=True)
                 yield from self.writers.of(key, name, tick, now, read)
 
     def _had_no_value(self, key: str, tick: int) -> bool:
@@ -336,7 +338,7 @@ class ConditionReport:
         reads: dict[str, KeyRead] = {}
         for _, atom, met in decisive:
             for name in _keys_in(atom):
-                read = _read_of(name, atom, met, self.row_id)
+                read = _read_of(name, atom, met, self.reader)
                 reads[name] = _joined(reads.get(name), read)
         for name, read in reads.items():
             actual = self.actual.get(name, name)
@@ -413,6 +415,7 @@ def condition_report(
     catalog: Catalog,
     actual: Mapping[str, str],
     writers: KeyWriters,
+    reader: str,
     watch: Watch | None,
     later: Sequence[str],
 ) -> ConditionReport | None:
@@ -430,6 +433,7 @@ def condition_report(
             catalog,
             actual,
             writers,
+            reader,
             watch,
             later,
         )

@@ -124,11 +124,16 @@ class Headlines(NotRunningReport):
                 yield from self._entered_again(lead.row_id, since, tick)
                 return
             yield from self._again(lead.row_id, span, tick)
+            held = list(self.guard_held(lead.row_id, since, tick))
+            yield from [", and ", *held] if held else []
             if among not in self.leading:
                 return
             yield "; "
             yield self.names.bit(lead.row_id)
             yield f" has led since {self.header.seconds(lead.start):.2f} s"
+            # What let it in this time says more than what did at first.
+            if held:
+                return
         why = list(self.why_changed(lead, among, tick))
         yield from [", because ", *why] if why else []
         if lead.restarts:

@@ -36,7 +36,9 @@ class KeyRead:
     """What is known of a key's value as it was read."""
 
     row_id: str = ""
-    """The row that read it."""
+    """The row that read it, or one that is entered no sooner: what is around
+    it has done its upkeep by then.
+    """
     value: Value | None = None
     is_known: bool = False
     """Whether it had this value."""
@@ -116,17 +118,17 @@ class KeyWriters:
         if changes.ticks[last] < tick:
             return last
         now, before = changes.values[last], changes.values[last - 1 : last]
-        if self._came_first(now, read.row_id):
-            return last
         fits_now = read.fits(now.value, at_this_tick=True)
         fits_before = read.fits(
             before[0].value if before else None, at_this_tick=False
         )
-        if fits_now == fits_before:
-            return None
-        if fits_now:
+        if fits_now and (
+            not fits_before or self._came_first(now, read.row_id)
+        ):
             return last
-        return last - 1 if before else None
+        if fits_before and not fits_now and before:
+            return last - 1
+        return None
 
     def _came_first(self, written: KeyWrite, reader: str) -> bool:
         """Whether a write within a tick is sure to have come before a row read

@@ -111,6 +111,14 @@ class NotRunningReport(ChangeReport):
                 [" is not active: ", self.names.bit(active), f" {is_there}."],
                 Tone.NO,
             )
+        led_to = self._led_to(row_id, tick)
+        yield from led_to
+        if active is not None and not led_to:
+            yield self._led_to_by_none(row_id, parent, siblings)
+
+    def _led_to(self, row_id: str, tick: int) -> tuple[AnswerLine, ...]:
+        """What each transition waits for that would lead to a state."""
+        found = []
         machine = machine_of(self, row_id)
         for each in self.outline.within(machine) if machine else ():
             row = self.behavior.row(each)
@@ -124,8 +132,8 @@ class NotRunningReport(ChangeReport):
                 source is not None
                 and self.state_of(source, tick) is RowState.RUNNING
             ):
-                yield self.names.line(
-                    each, waits_for(self, row, tick), Tone.NO
+                found.append(
+                    self.names.line(each, waits_for(self, row, tick), Tone.NO)
                 )
             elif source is not None:
                 bits = [
@@ -133,7 +141,21 @@ class NotRunningReport(ChangeReport):
                     self.names.bit(source),
                     TextRun(", which is not active."),
                 ]
-                yield self.names.line(each, bits, Tone.NO)
+                found.append(self.names.line(each, bits, Tone.NO))
+        return tuple(found)
+
+    def _led_to_by_none(
+        self, row_id: str, parent: str, siblings: tuple[str, ...]
+    ) -> AnswerLine:
+        """That no transition leads to a state: at most what is around it
+        begins in it.
+        """
+        initial = str(self.behavior.row(parent).args.get("initial") or "")
+        first = self.own_id(row_id, initial) if initial else siblings[0]
+        bits: list[Bit] = [" has no transition that leads to it"]
+        if first == row_id:
+            bits += ["; ", self.names.bit(parent), " begins in it"]
+        return self.names.line(row_id, [*bits, "."])
 
     def _table_about(self, row_id: str, tick: int) -> ScoreTable | None:
         parent = self.outline.parent[row_id]
@@ -255,6 +277,8 @@ class NotRunningReport(ChangeReport):
             return
         span = self.record.row(row_id).last_span(tick)
         if self.family(row_id) is Family.TRANSITION:
+            if span is not None and span.start == tick:
+                return
             text = " has not fired before in this take."
             if span is not None:
                 text = (

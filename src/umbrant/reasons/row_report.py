@@ -238,17 +238,18 @@ class RowReport(AgentContext):
     def _value_of(
         self, row_id: str, value: ParamValue | None, tick: int
     ) -> Value | None:
-        """The value of a parameter at a tick, that of its key if it is bound
-        to one.
+        """The value of a parameter at a tick; that of its key if it is bound
+        to one, or the key's name where that was written within the tick:
+        before or after it was read, nobody knows.
         """
         if isinstance(value, KeyRef):
             changes = self.record.keys.get(self.actual_key(row_id, value.key))
-            written = None
-            if changes:
-                written = changes.at(tick)
-            if written:
-                return written.value
-            return None
+            written = changes.at(tick) if changes else None
+            if changes is None or written is None:
+                return None
+            if changes.ticks[changes.index(tick)] == tick > 0:
+                return value.key
+            return written.value
         if isinstance(value, PlaceRef):
             return value.place
         if isinstance(value, bool | int | float | str | tuple):

@@ -200,7 +200,10 @@ class ChangeReport(RowReport):
         record = self.record.row(machine)
         ended = record.last_ended((lead.start, lead.step))
         span = record.last_span(lead.start)
-        if ended is None or span is None or span.start < lead.start:
+        # One that ended a while before was not what began again of itself.
+        if ended is None or (ended.end or 0) < lead.start - 2:
+            return None
+        if span is None or span.start < lead.start:
             return None
         return machine, ended
 

@@ -22,7 +22,7 @@ from umbrant.catalog.language.tree import (
     walk,
 )
 from umbrant.model.behaviors import Watch
-from umbrant.model.parts import ROW, part_index
+from umbrant.model.parts import ROW
 from umbrant.model.values import (
     Value,
     decimals_apart,
@@ -297,18 +297,20 @@ class ConditionReport:
         had no value, and what became of whatever was to write them. Nothing
         where that is not the reason.
         """
+        unset = {
+            name: key
+            for name in _keys_in(self.tree)
+            if name in self.actual
+            and self._had_no_value(key := self.actual[name], tick)
+        }
         joint, is_not = "", "was not" if now > tick else "is not"
-        for name in _keys_in(self.tree):
-            key = self.actual.get(name, name)
-            if name in self.actual and self._had_no_value(key, tick):
-                yield f"{joint}{name} {is_not} set"
-                yield Claim(ClaimKind.NOT_SET, self.row_id, tick, {"key": key})
-                joint = ", and "
-        if joint:
-            for name in _keys_in(self.tree):
-                key = self.actual.get(name, name)
-                read = KeyRead(self.reader, None, is_known=True)
-                yield from self.writers.of(key, name, tick, now, read)
+        for name, key in unset.items():
+            yield f"{joint}{name} {is_not} set"
+            yield Claim(ClaimKind.NOT_SET, self.row_id, tick, {"key": key})
+            joint = ", and "
+        read = KeyRead(self.reader, None, is_known=True)
+        for name, key in unset.items():
+            yield from self.writers.of(key, name, tick, now, read)
 
     def _had_no_value(self, key: str, tick: int) -> bool:
         """Whether a key had no value when the formula was evaluated at a tick,
@@ -318,14 +320,9 @@ class ConditionReport:
         written = changes.at(tick) if changes else None
         if changes is None or written is None:
             return True
-        if written.value is not None:
-            return False
-        # A write within the tick came before only where it is by an upkeep of
-        # a row around this one.
-        around = f"{self.names.numbers.get(written.row_id)}."
-        is_upkeep = part_index(written.part)[0] == "upkeep"
-        return changes.ticks[changes.index(tick)] < tick or (
-            is_upkeep and self.names.numbers[self.row_id].startswith(around)
+        return written.value is None and (
+            changes.ticks[changes.index(tick)] < tick
+            or self.writers.came_first(written, self.reader)
         )
 
     def _writers(

@@ -122,15 +122,13 @@ class KeyWriters:
         fits_before = read.fits(
             before[0].value if before else None, at_this_tick=False
         )
-        if fits_now and (
-            not fits_before or self._came_first(now, read.row_id)
-        ):
+        if fits_now and (not fits_before or self.came_first(now, read.row_id)):
             return last
         if fits_before and not fits_now and before:
             return last - 1
         return None
 
-    def _came_first(self, written: KeyWrite, reader: str) -> bool:
+    def came_first(self, written: KeyWrite, reader: str) -> bool:
         """Whether a write within a tick is sure to have come before a row read
         the key: by a cue, by one who is earlier in the cast, or by the upkeep
         of a row around it.

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from umbrant.catalog.kind import ChildOrder, Family
 from umbrant.model.behaviors import targets_of
-from umbrant.model.kind_ids import ON_ENTER
+from umbrant.model.kind_ids import HISTORY, ON_ENTER
 from umbrant.reasons.change_report import ChangeReport
 from umbrant.reasons.machine_report import (
     leads_back_into,
@@ -151,9 +151,14 @@ class NotRunningReport(ChangeReport):
         begins in it.
         """
         initial = str(self.behavior.row(parent).args.get("initial") or "")
-        first = self.own_id(row_id, initial) if initial else siblings[0]
+        proper = [
+            each
+            for each in siblings
+            if self.behavior.row(each).kind != HISTORY
+        ]
+        first = self.own_id(row_id, initial) if initial else (*proper, "")[0]
         bits: list[Bit] = [" has no transition that leads to it"]
-        if first == row_id:
+        if row_id == first:
             bits += ["; ", self.names.bit(parent), " begins in it"]
         return self.names.line(row_id, [*bits, "."])
 

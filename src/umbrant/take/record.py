@@ -322,8 +322,9 @@ class RowRecord:
         done = self.progress.values[index]
         if done.left is None or not done.rate:
             return done
-        # What it says again as it is entered anew is not kept, but that what
-        # was going on would go on from where it was is no news of it.
+        # A row that is entered anew with as much left as before says nothing
+        # new, so what stood still before stands yet; what was going on was of
+        # the stay before.
         if span is not None and self.progress.ticks[index] < span.start:
             return None
         return done._replace(

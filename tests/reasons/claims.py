@@ -267,7 +267,12 @@ def _not_set(explainer: Explainer, claim: Claim) -> bool:
         gauge is not None
         and gauge.of is None
         and value is None
-        and all(each.part.startswith("upkeep") for each in within)
+        and all(
+            each.part.startswith("upkeep")
+            or not each.row_id
+            or each.agent not in ("", explainer.member.name)
+            for each in within
+        )
     )
 
 

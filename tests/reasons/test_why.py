@@ -25,6 +25,7 @@ from umbrant.model.staging import (
     MoveTo,
     Prop,
     RaiseEvent,
+    SetKey,
     TakeAway,
     WalkPoint,
 )
@@ -625,8 +626,11 @@ def test_who_is_not_on_the_stage_yet_says_which_cue_brings_it_on() -> None:
 
 
 def test_who_has_left_the_stage_says_since_when_and_because_of_what() -> None:
+    # A cue that is about it as well neither takes it away nor puts it there.
     cues = (
+        Cue(at_s=0.3, does=SetKey(sets="n", of="z", value=1.0)),
         Cue(at_s=0.3, does=TakeAway(removes="z")),
+        Cue(at_s=0.5, does=SetKey(sets="n", of="z", value=2.0)),
         Cue(at_s=0.6, does=MoveTo(moves="z", to=(6.0, 5.0))),
     )
     cast = (
@@ -635,19 +639,24 @@ def test_who_has_left_the_stage_says_since_when_and_because_of_what() -> None:
     )
     take = played(
         project(
-            row("ww", "selector"),
+            row("ww", "sequence"),
             row("w1", "last", "ww", name="Pack", ticks=8),
-            row("w2", "leave_stage", "ww", name="Go home", muted=False),
+            row("w2", "leave_stage", "ww", name="Go home"),
             cast=cast,
             cues=cues,
-            seconds=1.5,
+            keys=(Key(name="n", type=KeyType.NUMBER),),
+            seconds=2.0,
         )
     )
     zoe = Explainer(take, "z", CATALOG)
     assert [line.text for line in zoe.why(4).lines] == [
-        "z has not been on the stage since 0.30 s: cue 1 took it away; cue 2 "
+        "z has not been on the stage since 0.30 s: cue 2 took it away; cue 4 "
         "puts it there at 0.60 s."
     ]
+    (left,) = zoe.why(17).lines
+    assert left.text == (
+        "z has not been on the stage since 1.50 s: it was at Go home then."
+    )
     copy = Explainer(take, "y_2", CATALOG)
     assert [line.text for line in copy.why(4).lines] == [
         "Y 2 is not on the stage: as one of the copies that come by and by, "

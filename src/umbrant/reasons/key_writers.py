@@ -60,10 +60,6 @@ class KeyRead:
         return True
 
 
-UNSEEN = KeyRead()
-"""Nothing is known of what was read."""
-
-
 @dataclass(frozen=True)
 class KeyWriters:
     """Says of the keys of one agent who wrote them."""
@@ -82,7 +78,7 @@ class KeyWriters:
         called: str,
         tick: int,
         now: int,
-        read: KeyRead = UNSEEN,
+        read: KeyRead,
     ) -> Iterator[Bit]:
         """Who gave a key the value that was read at a tick, as seen from
         `now`; of one that nothing wrote, what the upkeep found that was to
@@ -138,10 +134,10 @@ class KeyWriters:
         if written.agent and written.agent != self.whose:
             names = [each.name for each in self.header.played.players]
             return names.index(written.agent) < names.index(self.whose)
+        family, _ = part_index(written.part)
         around = f"{self.names.numbers.get(written.row_id)}."
-        return part_index(written.part)[
-            0
-        ] == "upkeep" and self.names.numbers.get(reader, "").startswith(around)
+        is_around = self.names.numbers.get(reader, "").startswith(around)
+        return family == "upkeep" and is_around
 
     def _written(
         self,
@@ -186,11 +182,11 @@ class KeyWriters:
             source = str(written.cause.facts["key"])
             yield TextRun(f", from {source}")
             copied = self.agent.keys.get(source)
-            if deepest > 0 and copied and copied.ticks[0] < wrote_at:
-                # What it held before that tick: within it nobody knows.
-                at = copied.index(wrote_at)
-                if copied.ticks[at] == wrote_at:
-                    return
+            held = KeyRead(value=written.value, is_known=True)
+            at = None
+            if deepest > 0 and copied and copied.index(wrote_at) >= 0:
+                at = self._index_read(copied, wrote_at, held)
+            if at is not None:
                 yield from self._written(
                     source, source, at, wrote_at, now, deepest - 1
                 )

@@ -11,6 +11,7 @@ from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import HISTORY, UTILITY
 from umbrant.model.parts import part_name
+from umbrant.model.staging import MoveTo, TakeAway
 from umbrant.reasons.headlines import Headlines
 from umbrant.reasons.machine_report import (
     entered_bits,
@@ -344,16 +345,11 @@ class Explainer(Headlines):
             since_s = self.header.seconds(since)
             absent = f"has not been on the stage since {since_s:.2f} s"
         bits: list[Bit] = [f"{self.at_start} {absent}"]
-        gone, back = self._cue_about(since, since), self._cue_about(tick + 1)
-        last = self.path(since)[-1:] if since else ()
-        if since and gone is not None:
+        gone, back = self._taken_by(since), self._brought_by(tick)
+        if gone is not None:
             bits.append(f": {_cue_name(gone)} took it away")
-        elif last:
-            bits += [": it was at ", self.names.bit(last[0]), " then"]
-            outcome = Outcome.STOPPED.value
-            bits.append(
-                claim(ClaimKind.ENDED, last[0], since, outcome=outcome)
-            )
+        elif since:
+            bits += self._left_at(since)
         if back is not None:
             at_s = self.header.seconds(back.tick)
             joint = "; " if since else ": "
@@ -383,16 +379,43 @@ class Explainer(Headlines):
         since = int(there[-1]) + 1 if len(there) else 0
         return since if since <= tick else None
 
-    def _cue_about(
-        self, first: int, last: int | None = None
-    ) -> CueStep | None:
-        """The first cue that concerns this one of the cast, from a tick on, up
-        to another; None where none does.
-        """
-        for each in self.take.cues:
-            if each.whom == self.member.name and first <= each.tick:
-                return each if last is None or each.tick <= last else None
+    def _left_at(self, tick: int) -> Iterator[Bit]:
+        """What it was at as it left the stage at a tick."""
+        path = self.path(tick)
+        span = self.record.row(path[-1]).span_at(tick) if path else None
+        if span is None or span.end is None:
+            return
+        yield ": it was at "
+        yield self.names.bit(path[-1])
+        yield " then"
+        outcome = (span.outcome or Outcome.STOPPED).value
+        yield claim(ClaimKind.ENDED, path[-1], span.end, outcome=outcome)
+
+    def _taken_by(self, tick: int) -> CueStep | None:
+        """The cue that took the body off the stage at a tick."""
+        found = self._cues_that(TakeAway)
+        return next((each for each in found if each.tick == tick), None)
+
+    def _brought_by(self, tick: int) -> CueStep | None:
+        """The cue that brings the body on again after a tick."""
+        for each in self._cues_that(MoveTo):
+            there = self.take.poses[self.member.name][each.tick, 0]
+            if each.tick > tick and there == there:
+                return each
         return None
+
+    def _cues_that(self, does: type[TakeAway | MoveTo]) -> Iterator[CueStep]:
+        """The cues about this one of the cast that did a thing. Others than
+        those that are written, of spawners or by hand, bring it on.
+        """
+        written = self.header.played.cues
+        for each in self.take.cues:
+            if each.whom != self.member.name:
+                continue
+            is_written = 0 < each.cue <= len(written)
+            action = written[each.cue - 1].does if is_written else None
+            if isinstance(action, does) or (action is None and does is MoveTo):
+                yield each
 
     def _nothing(self, tick: int) -> Iterator[AnswerLine]:
         if self.member.behavior is None:

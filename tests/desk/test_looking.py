@@ -2,6 +2,9 @@
 selecting anywhere selects everywhere.
 """
 
+import json
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QHelpEvent, QWheelEvent
@@ -43,6 +46,21 @@ def test_changes_of_mind_are_a_key_away(demo_driver: Driver) -> None:
         "Check last sighting: last_seen is set"
         in hands.pane.transport.mind.text()
     )
+
+
+def test_what_has_ended_is_not_said_to_last(
+    driver: Driver, demo: Path
+) -> None:
+    dusk = demo / "scenarios" / "dusk.json"
+    scenario = json.loads(dusk.read_text())
+    scenario["cues"].append({"at_s": 9.5, "does": {"removes": "odo"}})
+    dusk.write_text(json.dumps(scenario))
+    assert driver.open(demo)
+    mind = driver.pane.transport.mind
+    driver.desk.move_playhead(180)
+    assert mind.text().startswith("since 8.85 s  ")
+    driver.desk.move_playhead(300)
+    assert mind.text().startswith("at 8.85 s  ")
 
 
 def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(

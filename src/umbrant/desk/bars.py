@@ -18,6 +18,7 @@ from umbrant.desk.session.playback import SPEEDS, Playback
 from umbrant.desk.widgets.icons import icon
 from umbrant.desk.widgets.shortened_label import ShortenedLabel
 from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.reasons.decision_changes import lead_at
 
 Actions = Mapping[str, QAction]
 ROOMY = 1000
@@ -322,10 +323,15 @@ class Transport(QWidget):
         ]
         if explainer is None or not before:
             return ""
-        return (
-            f"since {self.desk.seconds(before[-1].start):.2f} s  "
-            f"{explainer.change(before[-1]).text}"
-        )
+        last = before[-1]
+        leads = lead_at(explainer.leading[last.branch], self.desk.playhead)
+        # Once it has ended with nothing after it, it is no more than when it
+        # came.
+        word = "at"
+        if leads is not None and leads.row_id == last.row_id:
+            word = "since"
+        at_s = self.desk.seconds(last.start)
+        return f"{word} {at_s:.2f} s  {explainer.change(last).text}"
 
     def _button(self, name: str) -> QToolButton:
         button = QToolButton(self)

@@ -10,6 +10,7 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.mapping import field
 from umbrant.mapping.asking import DecisionAsker
 from umbrant.mapping.axes import MapSubject, read_axis
+from umbrant.mapping.call_limit import CallLimit
 from umbrant.mapping.field import MapField, MapPicture
 from umbrant.take.reader import Take
 
@@ -33,6 +34,6 @@ def _draw(
     field.STEPS = steps
     subject = MapSubject(take, agent, tick, BUILTIN)
     axes = read_axis(x, subject, "x"), read_axis(y, subject, "y")
-    asker = DecisionAsker(subject, axes, trusted=False)
+    asker = DecisionAsker(subject, axes, CallLimit(2.0), trusted=False)
     *_, last = MapField(subject, axes, asker.ask).pictures()
     return last

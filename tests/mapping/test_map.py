@@ -4,9 +4,6 @@ is told.
 
 import json
 import math
-import os
-import sys
-import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from random import Random
@@ -24,9 +21,10 @@ from umbrant.branching.branch import branch_order
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.mapping.asking import UNANSWERED, DecisionAsker, MapAnswer
+from umbrant.mapping.asking import DecisionAsker, MapAnswer
 from umbrant.mapping.axes import AxisError, MapSubject, both_actions, read_axis
 from umbrant.mapping.border_number import BorderNumber
+from umbrant.mapping.call_limit import CallLimit
 from umbrant.mapping.drawing import runs_inside, svg
 from umbrant.mapping.field import STEPS, MapField, MapPicture
 from umbrant.model.behaviors import Key
@@ -71,7 +69,7 @@ def asker(
 ) -> DecisionAsker:
     subject = MapSubject(take, agent, tick, BUILTIN)
     axes = read_axis(x, subject, "x"), read_axis(y, subject, "y")
-    return DecisionAsker(subject, axes, trusted=False)
+    return DecisionAsker(subject, axes, CallLimit(2.0), trusted=False)
 
 
 def picture(
@@ -397,7 +395,7 @@ def test_what_a_map_says_is_what_a_branch_does(
     x, y = random.sample(AXES[agent], 2)
     subject = MapSubject(dusk, agent, random.randrange(1, 390), BUILTIN)
     axes = read_axis(x, subject, "x"), read_axis(y, subject, "y")
-    questions = DecisionAsker(subject, axes, trusted=False)
+    questions = DecisionAsker(subject, axes, CallLimit(2.0), trusted=False)
     for number in range(2):
         values = tuple(random.uniform(axis.low, axis.high) for axis in axes)
         (answer,) = questions.ask([(values[0], values[1])])
@@ -412,26 +410,6 @@ def test_what_a_map_says_is_what_a_branch_does(
         ]
         rows = dict.fromkeys(each.row_id for each in leads if each is not None)
         assert answer.lead == " + ".join(rows)
-
-
-def test_a_node_that_hangs_or_ends_its_process_costs_its_place_alone(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    made = asker(bands(), "n=0:1", "distance(who)=0:16")
-    real = made._play.decide
-
-    def decide(*more: Any) -> None:
-        if made._given["distance(who)"] > 10:
-            sys.exit(3)
-        if made._given["distance(who)"] > 8:
-            while True:
-                pass
-        real(*more)
-
-    monkeypatch.setattr(made._play, "decide", decide)
-    made._limit_s = 0.3
-    found = made.ask([(0.5, 2.0), (0.5, 9.0), (0.5, 12.0), (0.5, 3.0)])
-    assert [each.lead for each in found] == ["flee", "?", "?", "flee"]
 
 
 def test_nothing_is_left_running_after_questions() -> None:
@@ -504,23 +482,3 @@ def test_the_command_line_maps_and_draws(
 def test_an_answer_of_nobody_is_nothing() -> None:
     assert MapAnswer("").lead == ""
     assert key("n").key == "n"
-
-
-def test_an_answer_that_ends_late_is_given_once(
-    dusk: Take, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """Its process is held up between its answer and its end, as on a machine
-    that is busy.
-    """
-    questions = asker(dusk, "visitor.x=0:30", "alarm=0:1", 270, "odo")
-    monkeypatch.setattr(questions, "_limit_s", 1.0)
-    write = os.write
-
-    def slowly(pipe: int, text: bytes) -> int:
-        written = write(pipe, text)
-        time.sleep(1.5)
-        return written
-
-    monkeypatch.setattr("umbrant.mapping.asking.os.write", slowly)
-    (answer,) = questions.ask([(4.0, 0.5)])
-    assert answer.lead != UNANSWERED

@@ -31,6 +31,7 @@ from umbrant.mapping.axes import (
     catalog_with_given,
     with_row_keys,
 )
+from umbrant.mapping.call_limit import CallLimit
 from umbrant.model.behaviors import Behavior
 from umbrant.model.documents import Project
 from umbrant.model.values import Point
@@ -229,13 +230,15 @@ class SilentWriter:
 class DecisionAsker:
     """Asks one agent at one tick. Holds the play up to that tick; forks for
     each question. Raises AxisError where an axis does not fit the project, and
-    ProjectError if a node file fails.
+    ProjectError if a node file fails. Own code that takes longer than `calls`
+    allows ends the process of a question, and on the way to the tick this one.
     """
 
     def __init__(
         self,
         subject: MapSubject,
         axes: tuple[MapAxis, MapAxis],
+        calls: CallLimit,
         *,
         trusted: bool,
     ) -> None:
@@ -252,9 +255,8 @@ class DecisionAsker:
         self._given: dict[str, float] = {}
         self._writer = SilentWriter(subject.agent)
         catalog = catalog_with_given(BUILTIN, subject.agent, axes, self._given)
-        self._limit_s = project.cover.node_limit_s
         self._play = begin_play(
-            _order(header, project, trusted), self._writer, catalog
+            _order(header, project, trusted), self._writer, catalog, calls
         )
         for tick in range(subject.tick):
             self._play.tick(tick)
@@ -301,7 +303,6 @@ class DecisionAsker:
                 os.write(writing, b"null\n")
 
     def _answer(self, values: ValuePair, writing: int) -> None:
-        signal.setitimer(signal.ITIMER_REAL, self._limit_s)
         for axis, value in zip(self.axes, values, strict=True):
             if isinstance(axis, SenseAxis):
                 self._given[axis.name] = value
@@ -315,9 +316,6 @@ class DecisionAsker:
             # would go on from there.
             lead = f"{watched.unsettled}{UNSETTLED}"
         said = [lead, watched.atoms, watched.failed]
-        # What has been answered is in time: ended after its line, it would
-        # count as not answered as well.
-        signal.setitimer(signal.ITIMER_REAL, 0)
         # One write of less than a pipe holds is not broken up; the parent
         # reads lines.
         os.write(writing, (json.dumps(said) + "\n").encode())
@@ -356,6 +354,8 @@ def _in_child(parent: int, work: Callable[[], None]) -> NoReturn:
     code = 1
     try:
         die_with(parent, signal.SIGKILL)
+        # Too long a call ends this process alone, whatever its parent does.
+        signal.signal(signal.SIGALRM, signal.SIG_DFL)
         work()
         code = 0
     finally:

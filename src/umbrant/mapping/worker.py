@@ -7,14 +7,20 @@ process.
 """
 
 import gc
+import os
+import signal
 import sys
+from functools import partial
 from importlib import import_module
 from pathlib import Path
+from typing import NoReturn
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.mapping.asking import DecisionAsker
 from umbrant.mapping.axes import AxisError, MapSubject, read_axis
+from umbrant.mapping.call_limit import CallLimit
 from umbrant.mapping.field import MapField, MapPicture
+from umbrant.model.printable import printable
 from umbrant.model.problems import ProjectError
 from umbrant.model.values import Document
 from umbrant.take.errors import TakeError
@@ -61,13 +67,30 @@ def main() -> int:
             read_axis(question.x, subject, "x"),
             read_axis(question.y, subject, "y"),
         )
-        asker = DecisionAsker(subject, axes, trusted=question.trusted)
+        calls = CallLimit(subject.take.header.project.cover.node_limit_s)
+        signal.signal(signal.SIGALRM, partial(_give_up, calls))
+        asker = DecisionAsker(subject, axes, calls, trusted=question.trusted)
         for picture in MapField(subject, axes, asker.ask).pictures():
             _say(MapReply(picture=picture))
     except (AxisError, TakeError, ProjectError) as error:
         _say(MapReply(error=str(error)))
         return 1
     return 0
+
+
+def _give_up(calls: CallLimit, *_signal: object) -> NoReturn:
+    """End the process: own code does not come back on the way to the tick. An
+    exception would end in that code's own handlers.
+    """
+    place = calls.place
+    _say(
+        MapReply(
+            error=f"{printable(place.file)}, line {printable(place.line)}: "
+            f"{place.called} did not come back within {calls.limit_s:g} s, so "
+            "there is no map. Mend it, or raise the limit of own nodes of the project."
+        )
+    )
+    os._exit(1)
 
 
 def _say(reply: MapReply) -> None:

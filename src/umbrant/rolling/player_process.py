@@ -19,9 +19,9 @@ from umbrant.rolling.player import Pipes, run_player
 from umbrant.rolling.snapshots import PlayerEnds, Snapshot
 from umbrant.rolling.watch import SharedWatch
 
-GONE_S = 0.5
+GONE_S = 2.0
 """How long a player that sends no more may take to be gone."""
-DUMPED_S = 0.5
+DUMPED_S = 2.0
 """How long is waited for a player to note where it is, before it is ended."""
 MOST_ENDS = 16
 """How many sockets are taken at a time from what a player sends; those beyond
@@ -268,7 +268,7 @@ class PlayerProcess(PlayerLink):
     def _silence_message(self) -> str:
         silent = "the process that played sent no more, so it was ended."
         if self.watch.call:
-            return f"{self.line_now()}: while {self.called()} ran, {silent}"
+            return f"{self.line_now()}: while {self.watch.place.called} ran, {silent}"
         last = ""
         if self.watch.place.file:
             last = f" {self.watch.place.last_of_all}"
@@ -284,7 +284,7 @@ class PlayerProcess(PlayerLink):
         place = self.watch.place
         if self.watch.call:
             return (
-                f"{self._line()}: while {self.called()} ran, "
+                f"{self._line()}: while {place.called} ran, "
                 f"the process that played ended {how}."
             )
         if code == 0:
@@ -293,26 +293,6 @@ class PlayerProcess(PlayerLink):
         if place.file:
             return f"{message} {place.last_of_all}"
         return message
-
-    @property
-    def is_in_file(self) -> bool:
-        """Whether what was called last is a file of nodes as a whole."""
-        return not self.watch.place.kind
-
-    def called(self) -> str:
-        """What was called last, and on whose behalf: '`hum` (warden, row 1.2
-        'Hum')', or the file as a whole.
-        """
-        if self.is_in_file:
-            return "the file"
-        place = self.watch.place
-        on_behalf = [place.agent] if place.agent else []
-        if place.row:
-            on_behalf.append(f"row {place.row}")
-        name = f"`{printable(place.kind)}`"
-        if not on_behalf:
-            return name
-        return f"{name} ({printable(', '.join(on_behalf))})"
 
     def _line(self) -> str:
         """The innermost line of the project's file that it noted last; else

@@ -98,15 +98,18 @@ def roll(
 
 
 def begin_play(
-    order: RollOrder, writer: PlayRecorder, catalog: Catalog = BUILTIN
+    order: RollOrder,
+    writer: PlayRecorder,
+    catalog: Catalog = BUILTIN,
+    watch: CallWatch = UNWATCHED,
 ) -> "Play":
     """A play of an order, before its first tick. Raises ProjectError where a
     node file fails.
     """
     running = running_catalog(
-        order.project, trusted=order.trusted, base=catalog
+        order.project, trusted=order.trusted, watch=watch, base=catalog
     )
-    return Play(order.project, played(order), writer, running)
+    return Play(order.project, played(order), writer, running, watch)
 
 
 class Play:

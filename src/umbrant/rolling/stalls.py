@@ -10,10 +10,6 @@ STALLED_S = 120.0
 """How long a player may be at one tick. With thousands of agents one takes a
 small part of that.
 """
-FILE_TICKS = 5
-"""How many times as long as a tick a file of nodes may take to run: what it
-imports is read from the disk, once.
-"""
 
 
 @dataclass
@@ -46,12 +42,11 @@ class StallWatch:
             return job.stopped_because or "a newer order came"
         # Only who plays from the first tick runs code of a project.
         if isinstance(player, PlayerProcess) and self._call:
-            limit_s = job.limit_s
-            if player.is_in_file:
-                limit_s *= FILE_TICKS
+            place = player.watch.place
+            limit_s = place.limit_s(job.limit_s)
             if now_s - self._call_since_s > limit_s:
                 return (
-                    f"{player.line_now()}: {player.called()} did not come "
+                    f"{player.line_now()}: {place.called} did not come "
                     f"back within {limit_s:g} s, so it was ended."
                 )
         if now_s - self._tick_since_s > STALLED_S and not job.is_rehearsal:

@@ -14,6 +14,10 @@ from umbrant.model.printable import printable
 _CALLS, _DEPTH, _LENGTH, _TICKS = range(4)
 _PLACE = 64
 """Where in the memory the place of the call stands."""
+FILE_TICKS = 5
+"""How many times as long as a tick a file of nodes may take to run: what it
+imports is read from the disk, once.
+"""
 _SIZE = 4096
 
 
@@ -27,6 +31,37 @@ class CallPlace(NamedTuple):
     kind: str = ""
     agent: str = ""
     row: str = ""
+
+    @classmethod
+    def of(cls, place: bytes) -> "CallPlace":
+        """The place that a `CallWatch` was given."""
+        return cls(*place.decode("utf-8", "replace").split("\0")[:5])
+
+    @property
+    def is_file(self) -> bool:
+        """Whether a file of nodes as a whole was run."""
+        return not self.kind
+
+    def limit_s(self, node_limit_s: float) -> float:
+        """How long the call may take, where a node may take so long."""
+        if self.is_file:
+            return node_limit_s * FILE_TICKS
+        return node_limit_s
+
+    @property
+    def called(self) -> str:
+        """What was called, and on whose behalf: '`hum` (warden, row 1.2
+        'Hum')', or the file as a whole.
+        """
+        if self.is_file:
+            return "the file"
+        on_behalf = [self.agent] if self.agent else []
+        if self.row:
+            on_behalf.append(f"row {self.row}")
+        name = f"`{printable(self.kind)}`"
+        if not on_behalf:
+            return name
+        return f"{name} ({printable(', '.join(on_behalf))})"
 
     @property
     def last_of_all(self) -> str:
@@ -89,9 +124,4 @@ class SharedWatch:
     def place(self) -> CallPlace:
         """Where the last call was made."""
         length = min(self._numbers[_LENGTH], _SIZE - _PLACE)
-        found = (
-            self._memory[_PLACE : _PLACE + length]
-            .decode("utf-8", "replace")
-            .split("\0")
-        )
-        return CallPlace(*found[:5])
+        return CallPlace.of(self._memory[_PLACE : _PLACE + length])

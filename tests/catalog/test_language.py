@@ -356,6 +356,8 @@ def test_an_unset_key_is_named_as_what_stood_in_the_way() -> None:
         ("n = 3", "=="),
         ("(n < 3", "closed"),
         ("__import__('os')", "no sense"),
+        ("wait(3)", "a node of the family action"),
+        ("flag is no", "stands alone"),
         ("visitor.place", "allowed"),
         ("[n for n in m]", "allowed"),
         ("lambda: 1", "allowed"),

@@ -130,6 +130,20 @@ def _not_tried(explainer: Explainer, claim: Claim) -> bool:
     ) and not any(refusal.start <= claim.tick for refusal in refusals)
 
 
+def _never_ran(explainer: Explainer, claim: Claim) -> bool:
+    changes = explainer.record.keys.get(str(claim.facts["key"]), Changes())
+    written = zip(changes.ticks, changes.values, strict=True)
+    agent = explainer.member.name
+    return not any(
+        span.start <= claim.tick for span in _record(explainer, claim).spans
+    ) and not any(
+        tick <= claim.tick
+        and each.row_id == claim.row_id
+        and each.agent in ("", agent)
+        for tick, each in written
+    )
+
+
 def _muted(explainer: Explainer, claim: Claim) -> bool:
     return explainer.behavior.row(claim.row_id).muted
 
@@ -334,6 +348,7 @@ CHECKERS: dict[ClaimKind, Checker] = {
     ClaimKind.ENDED: _ended,
     ClaimKind.REFUSED: _refused,
     ClaimKind.NOT_TRIED: _not_tried,
+    ClaimKind.NEVER_RAN: _never_ran,
     ClaimKind.MUTED: _muted,
     ClaimKind.CONDITION: _condition,
     ClaimKind.LAST_YES: _last_yes,

@@ -240,6 +240,33 @@ def test_what_an_upkeep_found_that_never_wrote_its_key_is_said() -> None:
     assert "; 0.10 s ago 1 upkeep found there was no noise." in texts[1]
 
 
+def test_that_what_writes_a_key_has_not_run_is_said() -> None:
+    finds = ("set_number", 0.2, {"key": key("m"), "value": 2.0})
+    made = project(
+        row("se", "selector"),
+        row("l1", "last", "se", name="Go", guard="m > 1", upkeep=[finds]),
+        row("l2", "last", "se", name="On", guard="n < 9"),
+        row("w1", "set_number", "se", value=9.0, key=key("n"), guard="m > 2"),
+        row("w2", "set_number", "se", value=1.0, key=key("n"), guard="no"),
+        row("l3", "last", "se", name="Nap", ticks=90),
+        keys=(
+            Key(name="m", type=KeyType.NUMBER),
+            Key(name="n", type=KeyType.NUMBER),
+        ),
+        seconds=0.8,
+    )
+    explains = Explainer(played(made), "a", CATALOG)
+    go, on = (explains.why_not(0, each).lines[0] for each in ("l1", "l2"))
+    assert go.text.startswith(
+        "Go was refused: m > 1 cannot be said — m is not set; 1.1 upkeep, "
+        "which writes m, has not run before."
+    )
+    assert on.text.startswith(
+        "On was refused: n < 9 cannot be said — n is not set; 1.3 and 1.4, "
+        "which write n, have not run before."
+    )
+
+
 RING = (
     row("mm", "machine", name="Mood"),
     row("s1", "state", "mm", name="Calm"),

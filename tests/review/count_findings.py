@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from tests.kinds import CATALOG
-from tests.review.random_projects import RandomProject
+from tests.review.random_projects import LockedProject, RandomProject
 from tests.small import played
 from umbrant.catalog.validation import validate
 from umbrant.engine.recorder import CUT_OFF
@@ -285,6 +285,7 @@ REFUTERS: dict[str, Callable[[Played], bool]] = {
     "never_written": lambda run: (
         run.finding.about not in run.take.agents["a"].keys
     ),
+    "locked_by_itself": never_entered,
 }
 
 
@@ -293,7 +294,8 @@ def flagged(seeds: range) -> Iterator[Played]:
     take.
     """
     for seed in seeds:
-        made = RandomProject(seed).made
+        drawn = LockedProject if seed % 3 == 0 else RandomProject
+        made = drawn(seed).made
         assert validate(made, CATALOG) == []
         found = [
             each

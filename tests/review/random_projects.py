@@ -23,14 +23,6 @@ from umbrant.model.values import KeyRef, KeyType
 
 VALUES = (1.0, 2.0, 3.0, 4.0)
 NUMBERS = ("near", "mood", "fixed", "double")
-QUESTIONS = (
-    "is_set(never)",
-    "no",
-    "seen",
-    "can_see(v)",
-    'event("bell")',
-    "is_set(there)",
-)
 SECONDS = 2.0
 DEEPEST = 3
 KEYS = (
@@ -249,3 +241,16 @@ class RandomProject:
         row_id = f"r{len(self.rows)}x"
         self.rows.append(row(row_id, kind, under, **more))
         return row_id
+
+
+class LockedProject(RandomProject):
+    """One whose conditions ask mostly for what its rows are yet to find."""
+
+    def _comparison(self) -> str:
+        senses = (
+            *("seen", "is_set(there)", "distance(there) < 9", "not seen"),
+            *("not is_set(there)", "time_since(seen) < 1"),
+        )
+        if self.random.random() < 0.7:
+            return self.random.choice(senses)
+        return super()._comparison()

@@ -381,6 +381,23 @@ CASES = [
         },
     ),
     Case(
+        "locked_by_itself",
+        "se",
+        [
+            TOP,
+            row("se", "sequence", "top", guard="n > 1"),
+            row("s1", "set_number", "se", key=KeyRef(key="n"), value=1.0),
+            WAIT,
+        ],
+        [
+            TOP,
+            row("se", "sequence", "top", guard="n > 1 or not is_set(n)"),
+            row("s1", "set_number", "se", key=KeyRef(key="n"), value=1.0),
+            WAIT,
+        ],
+        (number(),),
+    ),
+    Case(
         "never_read",
         "",
         [TOP, row("w1", "set_number", "top", key=KeyRef(key="n"), value=1.0)],

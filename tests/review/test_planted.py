@@ -259,6 +259,37 @@ BEFORE_PLAYING = [
         ),
     ),
     Planted(
+        "a guard that needs what the upkeep behind it finds",
+        "locked_by_itself",
+        "w1",
+        project(
+            TOP,
+            row(
+                "w1",
+                "wait",
+                "top",
+                guard="n > 1 and clock() > 0",
+                upkeep=[("set_number", 0.2, {"key": KeyRef(key="n")})],
+            ),
+            row("w2", "wait", "top", guard="not is_set(n) or n < 1"),
+            keys=(number(),),
+        ),
+    ),
+    Planted(
+        "two guards each of which needs what the other row sets",
+        "locked_by_itself",
+        "q1",
+        project(
+            TOP,
+            row("q1", "sequence", "top", guard="n > 1"),
+            row("s1", "set_number", "q1", key=KeyRef(key="m"), value=2.0),
+            row("q2", "sequence", "top", guard="not (m < 1 or m > 3)"),
+            row("s2", "set_number", "q2", key=KeyRef(key="n"), value=2.0),
+            row("w2", "wait", "top"),
+            keys=(number(), number("m")),
+        ),
+    ),
+    Planted(
         "a point that was looked out for once",
         "stale_target",
         "w1",

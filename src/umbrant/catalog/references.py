@@ -8,14 +8,20 @@ from typing import NamedTuple
 
 from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import (
+    Arithmetic,
+    Comparison,
     ConditionTree,
+    Conjunction,
+    Disjunction,
     KeyTerm,
     LanguageError,
+    Negation,
     SenseCall,
     parse,
 )
 from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Row
+from umbrant.model.kind_ids import IS_SET
 from umbrant.model.parts import GUARD, ROW, part_name
 from umbrant.model.values import KeyRef, ParamValue
 
@@ -119,6 +125,50 @@ def key_references(row: Row, catalog: Catalog) -> KeyReferences:
 def keys_in(tree: ConditionTree) -> set[str]:
     """The keys that a condition names."""
     return {each.key for each in walk(tree) if isinstance(each, KeyTerm)}
+
+
+def keys_needed(
+    tree: ConditionTree, catalog: Catalog, *, is_turned: bool = False
+) -> frozenset[str]:
+    """The keys each of which makes a condition no as long as it has no value;
+    with `is_turned`, those that make its negation no. There may be more.
+
+    What is unknown stays so through a comparison and `not`. Only `is_set`
+    knows an answer without a value, and senses of a project's own may.
+    """
+    match tree:
+        case Negation(part=part):
+            return keys_needed(part, catalog, is_turned=not is_turned)
+        case Conjunction(parts=parts) | Disjunction(parts=parts):
+            needed = [
+                keys_needed(each, catalog, is_turned=is_turned)
+                for each in parts
+            ]
+            if isinstance(tree, Conjunction) is is_turned:
+                return frozenset.intersection(*needed)
+            return frozenset[str]().union(*needed)
+        case SenseCall(sense=sense) if sense == IS_SET and not is_turned:
+            return frozenset(keys_in(tree))
+        case _:
+            return frozenset(_keys_of_value(tree, catalog))
+
+
+def _keys_of_value(tree: object, catalog: Catalog) -> Iterator[str]:
+    """The keys without which a value or a comparison is unknown."""
+    match tree:
+        case KeyTerm(key=key):
+            yield key
+        case SenseCall(sense=sense, args=args, named=named):
+            kind = catalog.get(sense, Family.SENSE)
+            if sense != IS_SET and kind is not None and not kind.own:
+                for each in (*args, *(value for _, value in named)):
+                    yield from _keys_of_value(each, catalog)
+        case (
+            Arithmetic(left=left, right=right)
+            | Comparison(left=left, right=right)
+        ):
+            yield from _keys_of_value(left, catalog)
+            yield from _keys_of_value(right, catalog)
 
 
 def sense_calls_in(tree: ConditionTree) -> list[SenseCall]:

@@ -38,3 +38,8 @@ UTILITY = "utility"
 OPTION = "option"
 CONSIDER = "consider"
 """One consideration of an option."""
+
+CLEAR = "clear"
+"""Writes a key and leaves it without a value."""
+IS_SET = "is_set"
+"""The sense that knows an answer of a key without a value."""

@@ -7,16 +7,17 @@ from functools import cached_property
 
 from umbrant.catalog.kind import ROWS, Catalog, ChildOrder, Family, Kind
 from umbrant.catalog.params import ParamType
+from umbrant.catalog.references import param_uses
 from umbrant.model.behaviors import Behavior, Decorator, Row, Upkeep
-from umbrant.model.kind_ids import MACHINE
-from umbrant.model.parts import GUARD, ROW, part_index, part_name
+from umbrant.model.kind_ids import CLEAR, MACHINE
+from umbrant.model.parts import GUARD, ROW, part_index
 from umbrant.model.values import KeyRef
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.condition_report import (
     ConditionReport,
     condition_report,
 )
-from umbrant.reasons.key_writers import KeyWriters, SensorPlace
+from umbrant.reasons.key_writers import KeyWriters, WritePlace
 from umbrant.reasons.sentences import RowNames
 from umbrant.take.reader import Take
 from umbrant.take.record import RowState
@@ -179,22 +180,30 @@ class AgentContext:
             self.record,
             self.names,
             self.member.name,
-            self.sensors,
+            self._write_places,
         )
 
     @cached_property
-    def sensors(self) -> Mapping[str, Sequence[SensorPlace]]:
+    def sensors(self) -> Mapping[str, Sequence[WritePlace]]:
         """By key the upkeeps that write it."""
-        found: dict[str, list[SensorPlace]] = {}
+        return {
+            key: [each for each in places if each[1] != ROW]
+            for key, places in self._write_places.items()
+        }
+
+    @cached_property
+    def _write_places(self) -> Mapping[str, Sequence[WritePlace]]:
+        """By key the rows and upkeeps that may give it a value."""
+        found: dict[str, list[WritePlace]] = {}
         for row in self.behavior.rows:
-            for index, upkeep in enumerate(row.upkeep):
-                kind = self.catalog.get(upkeep.kind, Family.ACTION)
-                for param in kind.params if kind else ():
-                    value = upkeep.args.get(param.name)
-                    if param.writes and isinstance(value, KeyRef):
-                        key = self.actual_key(row.id, value.key)
-                        part = part_name("upkeep", index)
-                        found.setdefault(key, []).append((row.id, part))
+            for use in param_uses(row, self.catalog):
+                if (
+                    use.param.writes
+                    and isinstance(use.value, KeyRef)
+                    and use.kind.id != CLEAR
+                ):
+                    key = self.actual_key(row.id, use.value.key)
+                    found.setdefault(key, []).append((row.id, use.part))
         return found
 
     def _condition_of(self, row_id: str, part: str) -> str | None:

@@ -22,6 +22,7 @@ from umbrant.catalog.language.tree import (
     walk,
 )
 from umbrant.model.behaviors import Watch
+from umbrant.model.kind_ids import IS_SET
 from umbrant.model.parts import ROW
 from umbrant.model.values import (
     Value,
@@ -51,10 +52,6 @@ COMPARED = {
     "!=": "other than",
 }
 """Each comparison in words that follow a value."""
-
-
-IS_SET = "is_set"
-"""The sense that asks whether a key has a value."""
 TIME_SINCE = "time_since"
 """The sense that measures when a key was written, changed or not."""
 UNEVALUATED = ("held_back", "off_stage")

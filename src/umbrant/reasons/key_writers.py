@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from math import isclose
 
 from umbrant.engine.board import FORMULA
-from umbrant.model.parts import part_index
+from umbrant.model.parts import ROW, part_index
 from umbrant.model.printable import a_or_an
 from umbrant.model.values import Value, value_text
 from umbrant.reasons.sentences import (
@@ -21,12 +21,16 @@ from umbrant.reasons.sentences import (
 from umbrant.take.header import Header
 from umbrant.take.record import AgentRecord, Changes, KeyWrite
 
-SensorPlace = tuple[str, str]
-"""An upkeep that writes a key: its row by id, and which part of that it is."""
+WritePlace = tuple[str, str]
+"""A row or an upkeep that writes a key: its row by id, and which part of that
+it is.
+"""
 DEEPEST = 3
 """How often a copy is followed to what it was made from: what is copied round
 and round has no beginning.
 """
+FEW = 2
+"""How many rows are named that write a key and have not run."""
 HALF_A_TICK_S = 0.002
 """What differs by less is one time: the shortest tick is twice as long."""
 
@@ -69,8 +73,8 @@ class KeyWriters:
     names: RowNames
     whose: str
     """The agent, by name."""
-    sensors: Mapping[str, Sequence[SensorPlace]] = field(default_factory=dict)
-    """By key the upkeeps that write it."""
+    places: Mapping[str, Sequence[WritePlace]] = field(default_factory=dict)
+    """By key the rows and upkeeps that may give it a value."""
 
     def of(
         self,
@@ -82,7 +86,8 @@ class KeyWriters:
     ) -> Iterator[Bit]:
         """Who gave a key the value that was read at a tick, as seen from
         `now`; of one that nothing wrote, what the upkeep found that was to
-        write it. `called` is the name that the row has for the key.
+        write it, or that what writes it has not run. `called` is the name that
+        the row has for the key.
 
         Nothing is said where the key was written within the tick as well, and
         nobody can know whether that came before or after it was read.
@@ -212,14 +217,18 @@ class KeyWriters:
         last = max(
             (
                 (min(refusal.end, tick), row_id, part, refusal.cause)
-                for row_id, part in self.sensors.get(key, ())
-                if (refusal := self.agent.row(row_id).last_refusal(tick, part))
+                for row_id, part in self.places.get(key, ())
+                if part != ROW
+                and (
+                    refusal := self.agent.row(row_id).last_refusal(tick, part)
+                )
                 is not None
             ),
             key=lambda each: each[0],
             default=None,
         )
         if last is None:
+            yield from self._never_ran(key, tick)
             return
         at, row_id, part, cause = last
         yield f"; {ago_text(self.header.seconds(now - at))} "
@@ -227,6 +236,28 @@ class KeyWriters:
         yield f" {part_index(part)[0]} found "
         yield from self.names.because(cause)
         yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
+
+    def _never_ran(self, key: str, tick: int) -> Iterator[Bit]:
+        """That none of the rows that write a key had run by a tick, where they
+        are few.
+        """
+        places = self.places.get(key, ())
+        if not 0 < len(places) <= FEW or any(
+            self.agent.row(row_id).last_span(tick) is not None
+            for row_id, _ in places
+        ):
+            return
+        joint = "; "
+        for row_id, part in places:
+            yield joint
+            yield self.names.numbered(row_id)
+            yield f" {part_index(part)[0]}".rstrip()
+            yield Claim(ClaimKind.NEVER_RAN, row_id, tick, {"key": key})
+            joint = " and "
+        if len(places) > 1:
+            yield f", which write {key}, have not run before"
+        else:
+            yield f", which writes {key}, has not run before"
 
 
 def _same(one: Value | None, other: Value | None) -> bool:

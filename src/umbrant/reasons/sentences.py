@@ -48,6 +48,8 @@ class ClaimKind(StrEnum):
     REFUSED = "refused"
     """It was tried at a tick and not entered, for a `cause`."""
     NOT_TRIED = "not tried"
+    NEVER_RAN = "never ran"
+    """The row had not run by a tick, nor written its `key`."""
     MUTED = "muted"
     CONDITION = "condition"
     """The condition of a `part` came out as `held` when it was last evaluated,

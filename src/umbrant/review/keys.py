@@ -1,16 +1,22 @@
 """Findings about what NPCs know: keys that nobody writes or reads."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
-from umbrant.catalog.references import ParamUse, key_references, param_uses
+from umbrant.catalog.kind import Catalog
+from umbrant.catalog.references import (
+    ParamUse,
+    key_references,
+    keys_needed,
+    param_uses,
+)
 from umbrant.catalog.renaming.keys import extends
 from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
 from umbrant.model.documents import Project
-from umbrant.model.kind_ids import USE_BEHAVIOR
+from umbrant.model.kind_ids import CLEAR, USE_BEHAVIOR
 from umbrant.model.parts import ROW, part_index
 from umbrant.model.staging import SetKey
 from umbrant.model.values import KeyRef, KeyType
-from umbrant.review.behavior_analysis import BehaviorAnalysis
+from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.rules import project_rule
@@ -153,13 +159,143 @@ def _gives_value(reading: BehaviorAnalysis, row: Row, key: str) -> bool:
 
 
 def _is_idle(row: Row, use: ParamUse) -> bool:
-    if use.kind.id == "clear":
+    if use.kind.id == CLEAR:
         return True
     if use.part == ROW:
         args = row.args
     else:
         args = row.upkeep[part_index(use.part)[1]].args
     return use.kind.id == "copy" and args.get("source") == use.value
+
+
+@project_rule(
+    "A guard that needs what only the row behind it sets",
+    why=(
+        "A guard is asked before the row and its upkeep are begun, and a key without a value "
+        "makes it no. Have the key set by a row around it, or by one that comes before."
+    ),
+    severity=Severity.ERROR,
+)
+def locked_by_itself(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
+    """A guard that cannot hold while a key has no value, which only rows set
+    that cannot be entered before this one.
+    """
+    for reading in analysis.readings:
+        rows = list(reading.rows)
+        writers = {
+            key: found
+            for key in sorted(_needed_by_guards(rows, reading.catalog))
+            if (found := _only_writers(analysis, reading, key))
+        }
+        if not writers:
+            continue
+        open_rows = _rows_to_enter(rows, writers, reading.catalog)
+        for row in rows:
+            if row.id in open_rows or not (
+                row.under is None or row.under in open_rows
+            ):
+                continue
+            key = next(
+                each
+                for each in sorted(_needed(row, reading.catalog))
+                if each in writers and open_rows.isdisjoint(writers[each])
+            )
+            yield RuleMatch(
+                f"Its guard needs {key}, which {_by(reading, row, writers[key])} "
+                "alone gives a value, and that cannot be before this row has "
+                "run.",
+                row.id,
+                reading.file,
+                about=key,
+            )
+
+
+def _by(reading: BehaviorAnalysis, row: Row, writers: Sequence[str]) -> str:
+    """The rows that write what the guard of a row needs, as a message has
+    them.
+    """
+    return " and ".join(
+        "the row itself"
+        if each == row.id
+        else reading.called(reading.behavior.row(each))
+        for each in dict.fromkeys(writers)
+    )
+
+
+def _needed_by_guards(rows: Iterable[Row], catalog: Catalog) -> set[str]:
+    """The keys that the guards of some rows need."""
+    return {key for row in rows for key in _needed(row, catalog)}
+
+
+def _needed(row: Row, catalog: Catalog) -> frozenset[str]:
+    """The keys each of which keeps the guard of a row from holding as long as
+    it has no value.
+    """
+    tree = tree_of(row.guard.when) if row.guard is not None else None
+    if tree is None:
+        return frozenset()
+    return keys_needed(tree, catalog)
+
+
+def _only_writers(
+    analysis: ProjectAnalysis, reading: BehaviorAnalysis, key: str
+) -> list[str]:
+    """The rows of a behavior that give a key a value, by id; none where it has
+    one to begin with, or may get it elsewhere.
+    """
+    found = next(
+        (
+            (board, each)
+            for board, each in _keys(analysis.project)
+            if each.name == key
+            and extends(
+                analysis.project, reading.behavior.blackboard, board.name
+            )
+        ),
+        None,
+    )
+    if found is None:
+        return []
+    board, declared = found
+    if (
+        declared.default is not None
+        or declared.formula
+        or _set_elsewhere(analysis, board, declared)
+        or _bound_from_outside(analysis, board, declared)
+    ):
+        return []
+    writers = [
+        (each, row.id)
+        for each in _readings(analysis, board.name)
+        for row in each.rows
+        if _gives_value(each, row, key)
+    ]
+    if any(each is not reading for each, _ in writers):
+        return []
+    return [row_id for _, row_id in writers]
+
+
+def _rows_to_enter(
+    rows: Sequence[Row],
+    writers: Mapping[str, Sequence[str]],
+    catalog: Catalog,
+) -> set[str]:
+    """The rows that can be entered at some time, as far as keys without a
+    value go: those whose guards need none that only others can set. Rows come
+    after those that they are in.
+    """
+    found: set[str] = set()
+    while True:
+        before = len(found)
+        for row in rows:
+            is_set = all(
+                key not in writers or not found.isdisjoint(writers[key])
+                for key in _needed(row, catalog)
+            )
+            if is_set and (row.under is None or row.under in found):
+                found.add(row.id)
+        if len(found) == before:
+            return found
 
 
 @project_rule(

@@ -180,6 +180,14 @@ class _Checker:
 
     def _ask(self, tree: SenseCall) -> Iterator[Fault]:
         kind = self.catalog.get(tree.sense, Family.SENSE)
+        if kind is None and tree.sense in self.catalog.kinds:
+            family = self.catalog.kinds[tree.sense].family.value
+            yield Fault(
+                f"`{tree.sense}` is no sense, but a node of the family {family}.",
+                "It stands in a row of its own.",
+                tree.span,
+            )
+            return
         if kind is None:
             known = [each.id for each in self.catalog.family(Family.SENSE)]
             yield Fault(

@@ -40,6 +40,7 @@ from umbrant.catalog.language.tree import (
     walk,
 )
 from umbrant.model.behaviors import Key
+from umbrant.model.kind_ids import IS_SET
 from umbrant.model.problems import did_you_mean
 from umbrant.model.values import KeyType
 
@@ -279,7 +280,7 @@ class _PhraseReader(SenseReader):
         if sign is None and not isinstance(tree, SenseCall):
             equal = self._equal(end)
         if sign is None and equal is None:
-            if isinstance(tree, SenseCall) and tree.sense == "is_set":
+            if isinstance(tree, SenseCall) and tree.sense == IS_SET:
                 self.before = tree.args[0]
             return left
         operator, start = sign or equal or ("", 0)

@@ -433,7 +433,9 @@ class _Reader:
         for left, sign, right in zip(sides, signs, sides[1:], strict=False):
             if sign is None:
                 raise LanguageError(
-                    "only < <= > >= == != compare here", self.span(node)
+                    "only < <= > >= == != compare here (a yes/no stands "
+                    "alone, or with `not` before it)",
+                    self.span(node),
                 )
             found.append(
                 Comparison(sign, left, right, (left.span[0], right.span[1]))

@@ -8,7 +8,14 @@ from tests.reasons.count_claims import contradicts_itself
 from tests.small import key, played, project, row
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.staging import Body, Cue, RaiseEvent, Stat
+from umbrant.model.staging import (
+    Body,
+    Cue,
+    Member,
+    RaiseEvent,
+    Stat,
+    WalkPoint,
+)
 from umbrant.model.values import KeyType
 from umbrant.reasons.decision_changes import choices, decision_changes
 from umbrant.reasons.why import Explainer
@@ -264,6 +271,73 @@ def test_that_what_writes_a_key_has_not_run_is_said() -> None:
     assert on.text.startswith(
         "On was refused: n < 9 cannot be said — n is not set; 1.3 and 1.4, "
         "which write n, have not run before."
+    )
+
+
+def test_what_leads_first_says_which_row_was_refused_before_it() -> None:
+    """Nothing had led before, so nothing has made room; the guard of the one
+    before it is why.
+    """
+    made = project(
+        row("se", "selector"),
+        row("l1", "last", "se", name="Go", guard="n > 1"),
+        row("l2", "last", "se", name="Run", guard="n > 2"),
+        row("l3", "last", "se", name="Nap", ticks=90),
+        keys=(Key(name="n", type=KeyType.NUMBER, default=1.0),),
+        seconds=0.8,
+    )
+    assert headlines(made, 0, 3) == [
+        "a is at Nap, since 0.00 s, because Run was refused: n is 1, not above 2.",
+        "a is at Nap, since 0.00 s, because Run was refused: n was 1, not above 2.",
+    ]
+
+
+def test_what_an_upkeep_finds_now_is_said_beside_what_it_found_once() -> None:
+    """It was not seen any more because it went out of sight; it is not seen
+    now because it is far.
+    """
+    notes = (
+        "note_seen",
+        0.1,
+        {"group": "ones", "key": key("foe"), "within": 3.5},
+    )
+    made = project(
+        row("se", "selector", upkeep=[notes]),
+        row(
+            "l1",
+            "last",
+            "se",
+            name="Go",
+            guard=("distance(foe) < 1", Watch.TAKE_OVER),
+        ),
+        row("l2", "last", "se", name="Nap", ticks=90),
+        keys=(Key(name="foe", type=KeyType.AGENT),),
+        cast=(
+            Member(
+                name="v",
+                group="ones",
+                start=(5.0, 5.0),
+                walk=(
+                    WalkPoint(at_s=1.0, to=(2.0, 9.0)),
+                    WalkPoint(at_s=3.0, to=(2.0, 18.0)),
+                ),
+            ),
+        ),
+        seconds=3.0,
+    )
+    explains = Explainer(played(made), "a", CATALOG)
+    texts = [explains.why_not(tick, "l1").lines[0].text for tick in range(30)]
+    (turned,) = [each for each in texts if "became not set 0.20 s ago" in each]
+    assert "which found none of ones is seen: v, the nearest, is " in turned
+    assert "to the side, outside the cone. It has" in turned
+    assert (
+        texts[-1]
+        .partition(" upkeep, which found ")[2]
+        .startswith(
+            "none of ones is seen: v, the nearest, is 63° to the side, outside "
+            "the cone, and at this tick none of ones is seen: v, the nearest, is "
+            "4 m away, farther than it looks."
+        )
     )
 
 

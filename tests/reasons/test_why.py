@@ -1025,7 +1025,12 @@ def test_what_leads_all_the_time_is_done_since_it_began_anew() -> None:
     never = row("r0", "last", "top", name="Never", guard="n > 9")
     explains = explainer(rounds(1, never))
     for tick, says in (
-        (2, "a is at Walk, in Round, since 0.00 s."),
+        (
+            2,
+            "a is at Walk, in Round, since 0.00 s, because Never was "
+            "refused: n was 0, not above 9; 1.2.2, which writes n, had not run "
+            "before.",
+        ),
         (
             6,
             "a is at Walk, in Round, since 0.40 s again, after Round failed: "

@@ -112,7 +112,7 @@ SENTENCES: Mapping[str, str] = {
     "copied": "it holds what {key} held",
     "picked": "the {which} of {group}, {distance_m} away",
     "picked_by_number": "the {which} of {group}, at {number}",
-    "picked_at_random": "drawn from the {count} of {group}",
+    "picked_at_random": "drawn at random from {group}: {count} to choose from",
     "never_written": "{key} was never written",
     "endless": "{rows} fired on and on: its agent's machines took {times} transitions within one "
     "tick, and no more are taken in one; something in them should take time",

@@ -5,7 +5,7 @@ let the next in.
 from bisect import bisect_left
 from functools import cached_property
 
-from umbrant.catalog.kind import RUNS, Family
+from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.reasons.decision_changes import (
     LeadingSpan,
     choices,
@@ -81,7 +81,34 @@ class ChangeReport(RowReport):
         elif self._is_option(lead):
             yield from self._scored_first(lead)
         else:
-            yield from self.guard_held(lead.row_id, lead.start, now)
+            held = list(self.guard_held(lead.row_id, lead.start, now))
+            yield from held or self._passed_over(lead, now)
+
+    def _passed_over(self, lead: LeadingSpan, now: int) -> Bits:
+        """The row before the one that leads that was to lead instead, and was
+        refused.
+        """
+        parent = self.outline.parent[lead.row_id]
+        kind = self.composite(parent) if parent is not None else None
+        if (
+            parent is None
+            or kind is None
+            or kind.goes_on_after != "failure"
+            or self.order(parent) is not ChildOrder.WRITTEN
+        ):
+            return
+        row_id = self.refused_before(lead.row_id, lead.start)
+        refusal = row_id and self.record.row(row_id).refusal_at(lead.start)
+        if row_id and refusal:
+            yield self.names.bit(row_id)
+            yield from self.refused(row_id, refusal.cause, lead.start, now)
+
+    def led_by_order(self, lead: LeadingSpan, among: Leads) -> bool:
+        """Whether a row took the lead when nothing had led for a while, and is
+        no option: all that let it in is that rows before it were refused.
+        """
+        first = self._lead_before(lead, among) is None
+        return first and not self._is_option(lead)
 
     def _is_option(self, lead: LeadingSpan) -> bool:
         return self.family(lead.row_id) is Family.OPTION

@@ -131,8 +131,9 @@ class Headlines(NotRunningReport):
             yield "; "
             yield self.names.bit(lead.row_id)
             yield f" has led since {self.header.seconds(lead.start):.2f} s"
-            # What let it in this time says more than what did at first.
-            if held:
+            # What let it in this time says more than what did at first, and
+            # so does what was refused since then.
+            if held or self.led_by_order(lead, among):
                 return
         why = list(self.why_changed(lead, among, tick))
         yield from [", because ", *why] if why else []

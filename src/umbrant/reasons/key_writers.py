@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import isclose
 
+from umbrant.catalog.causes import Cause
 from umbrant.engine.board import FORMULA
 from umbrant.model.parts import ROW, part_index
 from umbrant.model.printable import a_or_an
@@ -171,18 +172,9 @@ class KeyWriters:
         }
         yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
         ago = ago_text(self.header.seconds(now - wrote_at))
-        family, _ = part_index(written.part)
         value = value_text(rounded(written.value))
         yield TextRun(f"; {called} became {value} {ago} by ")
-        if not written.row_id:
-            yield TextRun(f"{a_or_an(family)}")
-        elif written.agent and written.agent != self.whose:
-            number = self._number_of(written.agent, written.row_id)
-            yield f"{written.agent}’s {number} {family}".rstrip()
-        else:
-            yield self.names.numbered(written.row_id)
-            if family:
-                yield TextRun(f" {family}")
+        yield from self._author(written)
         if written.cause is not None and written.cause.kind == "copied":
             source = str(written.cause.facts["key"])
             yield TextRun(f", from {source}")
@@ -196,11 +188,58 @@ class KeyWriters:
                     source, source, at, wrote_at, now, deepest - 1
                 )
         elif written.cause is not None:
-            joint = ", which found "
-            if written.cause.kind.startswith("picked"):
-                joint = ": "
-            yield TextRun(joint)
-            yield from self.names.because(written.cause)
+            yield from self._found(written.cause)
+            yield from self._found_since(written, wrote_at, tick, now)
+
+    def _author(self, written: KeyWrite) -> Iterator[Bit]:
+        """The row, the upkeep or the cue that wrote a key."""
+        family, _ = part_index(written.part)
+        if not written.row_id:
+            yield TextRun(f"{a_or_an(family)}")
+        elif written.agent and written.agent != self.whose:
+            number = self._number_of(written.agent, written.row_id)
+            yield f"{written.agent}’s {number} {family}".rstrip()
+        else:
+            yield self.names.numbered(written.row_id)
+            if family:
+                yield TextRun(f" {family}")
+
+    def _found(self, reason: Cause) -> Iterator[Bit]:
+        """What the row or the upkeep found that wrote a key."""
+        joint = ", which found "
+        if reason.kind.startswith("picked"):
+            joint = ": "
+        yield TextRun(joint)
+        yield from self.names.because(reason)
+
+    def _found_since(
+        self, written: KeyWrite, wrote_at: int, tick: int, now: int
+    ) -> Iterator[Bit]:
+        """What else kept the upkeep from its key, that had once taken the
+        value away, when it was last at work; nothing where that is as it was.
+        """
+        if (
+            written.value is not None
+            or part_index(written.part)[0] != "upkeep"
+            or written.agent not in ("", self.whose)
+        ):
+            return
+        record = self.agent.row(written.row_id)
+        last = record.last_refusal(tick, written.part)
+        then = written.cause.facts.get("name") if written.cause else None
+        if (
+            last is None
+            or written.cause is None
+            or last.start <= wrote_at
+            or (last.cause.kind, last.cause.facts.get("name"))
+            == (written.cause.kind, then)
+        ):
+            return
+        at = min(last.end, tick)
+        yield f", and {ago_text(self.header.seconds(now - at))} "
+        yield from self.names.because(last.cause)
+        facts = {"cause": last.cause.kind}
+        yield Claim(ClaimKind.REFUSED, written.row_id, at, facts)
 
     def _number_of(self, agent: str, row_id: str) -> str:
         """The number of a row of somebody else's behavior."""
@@ -228,7 +267,7 @@ class KeyWriters:
             default=None,
         )
         if last is None:
-            yield from self._never_ran(key, tick)
+            yield from self._never_ran(key, tick, now)
             return
         at, row_id, part, cause = last
         yield f"; {ago_text(self.header.seconds(now - at))} "
@@ -237,7 +276,7 @@ class KeyWriters:
         yield from self.names.because(cause)
         yield Claim(ClaimKind.REFUSED, row_id, at, {"cause": cause.kind})
 
-    def _never_ran(self, key: str, tick: int) -> Iterator[Bit]:
+    def _never_ran(self, key: str, tick: int, now: int) -> Iterator[Bit]:
         """That none of the rows that write a key had run by a tick, where they
         are few.
         """
@@ -254,10 +293,14 @@ class KeyWriters:
             yield f" {part_index(part)[0]}".rstrip()
             yield Claim(ClaimKind.NEVER_RAN, row_id, tick, {"key": key})
             joint = " and "
-        if len(places) > 1:
-            yield f", which write {key}, have not run before"
+        if now > tick:
+            had = "had"
+        elif len(places) > 1:
+            had = "have"
         else:
-            yield f", which writes {key}, has not run before"
+            had = "has"
+        writes = "write" if len(places) > 1 else "writes"
+        yield f", which {writes} {key}, {had} not run before"
 
 
 def _same(one: Value | None, other: Value | None) -> bool:

@@ -339,7 +339,9 @@ def _waits_for_end(
         or refusal.start < active.start
         or goes_on
     ):
-        yield ": it waits for its state to be done."
+        yield ": it waits for "
+        yield subject.names.bit(source) if source else "its state"
+        yield " to be done."
         return
     # That a state is done is told once. A transition that did not want it then
     # waits in vain.

@@ -191,7 +191,7 @@ class NotRunningReport(ChangeReport):
                 row_id, self._rests(row_id, parent, tick), Tone.NO
             )
         if ran is None and order is ChildOrder.WRITTEN:
-            ran = self._refused_before(row_id, siblings, tick)
+            ran = self.refused_before(row_id, tick)
         # Nothing ran in its place, so what became of it when it was last tried
         # is all there is.
         if ran is None:
@@ -209,19 +209,6 @@ class NotRunningReport(ChangeReport):
         return self.names.line(
             row_id, self._passed(row_id, ran, tick), Tone.NO
         )
-
-    def _refused_before(
-        self, row_id: str, siblings: tuple[str, ...], tick: int
-    ) -> str | None:
-        """The row before one of these whose refusal at a tick was the end of
-        it; None where none was refused.
-        """
-        refused = [
-            each
-            for each in siblings[: siblings.index(row_id)]
-            if self.record.row(each).refusal_at(tick)
-        ]
-        return refused[-1] if refused else None
 
     def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
         kind = self.composite(parent)

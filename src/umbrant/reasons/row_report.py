@@ -88,6 +88,21 @@ class RowReport(AgentContext):
             if reason.kind == "chance":
                 yield from self._share_key(row_id)
 
+    def refused_before(self, row_id: str, tick: int) -> str | None:
+        """The last row before one, beside it, that was refused at a tick; None
+        where none was.
+        """
+        parent = self.outline.parent[row_id]
+        if parent is None:
+            return None
+        siblings = self.outline.children[parent]
+        refused = [
+            each
+            for each in siblings[: siblings.index(row_id)]
+            if self.record.row(each).refusal_at(tick)
+        ]
+        return refused[-1] if refused else None
+
     def _share_key(self, row_id: str) -> Bits:
         """The key that a chance was taken from, if it was."""
         for decorator in self.behavior.row(row_id).decorators:

@@ -119,3 +119,49 @@ def test_a_key_that_is_written_again_as_it_was_says_when_it_was_last() -> None:
         "0.1 s, not above 0.25 s; n became 1 0.30 s ago by 1.1.1, and was "
         "last written so 0.10 s ago"
     ) in texts[1]
+
+
+def test_a_key_with_a_formula_is_followed_to_what_changed_in_it() -> None:
+    rows = (
+        row("top", "selector"),
+        row("r1", "last", "top", name="Run", ticks=9, guard="danger > 1.5"),
+        row("r2", "count", "top", name="Add", key=key("n"), amount=1.0),
+    )
+    keys = (
+        Key(name="n", type=KeyType.NUMBER, default=0.0),
+        Key(name="m", type=KeyType.NUMBER, default=0.5),
+        Key(name="half", type=KeyType.NUMBER, formula="n / 2"),
+        Key(name="danger", type=KeyType.NUMBER, formula="half + m"),
+    )
+    explains = explainer(project(*rows, keys=keys, seconds=0.6))
+    texts = [explains.why_not(tick, "r1").lines[0].text for tick in (0, 1)]
+    assert texts == [
+        # That was before anything had changed, within the first tick.
+        "Run was refused: danger is 0.5, not above 1.5. It has not run before "
+        "in this take.",
+        "Run was refused: danger is 1, not above 1.5; danger is half + m; half "
+        "is n / 2; n became 1 0.10 s ago by 1.2. It has not run before in this "
+        "take.",
+    ]
+    claims = explains.why_not(1, "r1").lines[0].claims
+    assert ("wrote", "r2", 0) in [
+        (each.kind, each.row_id, each.tick) for each in claims
+    ]
+
+
+def test_only_of_what_is_in_the_way_it_is_said_that_its_writer_has_not_run() -> (
+    None
+):
+    rows = (
+        row("top", "selector"),
+        row("r1", "last", "top", name="Run", ticks=2, guard="n < 1"),
+        row("r2", "last", "top", name="Rest", ticks=0, guard="n > 1"),
+        row("r3", "count", "top", name="Add", key=key("n"), amount=1.0),
+    )
+    keys = (Key(name="n", type=KeyType.NUMBER, default=0.0),)
+    explains = explainer(project(*rows, keys=keys, seconds=0.6))
+    headline = explains.why(1).headline
+    assert headline is not None
+    assert headline.text == (
+        "a is at Run, since 0.00 s, because n was 0, below 1."
+    )

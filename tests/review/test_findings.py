@@ -869,6 +869,41 @@ def test_why_a_row_never_ran_is_of_when_it_could_have_had_its_turn() -> None:
     )
 
 
+def test_why_a_row_never_ran_is_of_when_its_turn_was_lost() -> None:
+    """Not of the round after that, which has not come so far."""
+    rows = [
+        row("sq", "sequence", name="Go"),
+        row("s1", "last", "sq", name="Wait", ticks=6),
+        row("s2", "last", "sq", name="Try", success=False, ticks=0),
+        row("s3", "sequence", "sq", name="And then"),
+        row("in", "last", "s3"),
+        row("s4", "last", "sq", name="At last"),
+    ]
+    (found,) = of_take("never_ran", project(*rows, seconds=1.0))
+    assert found.row_id == "s3"
+    assert found.message == (
+        "It never ran, nor did 1.4 At last. At 0.60 s: And then comes after "
+        "Try, and is tried only when that has succeeded. Try failed at this "
+        "tick."
+    )
+    more = [row(f"m{n}", "last", "sq") for n in range(3)]
+    (found,) = of_take("never_ran", project(*rows, *more, seconds=1.0))
+    assert found.message.startswith(
+        "It never ran, nor did the 4 rows after it. At 0.60 s: "
+    )
+
+
+def test_each_row_that_was_refused_says_why_it_never_ran() -> None:
+    rows = [
+        TOP,
+        row("w1", "wait", "top", guard="clock() > 9", duration=1.0),
+        row("w2", "wait", "top", guard="clock() > 8", duration=1.0),
+        row("w3", "wait", "top", duration=1.0),
+    ]
+    found = of_take("never_ran", project(*rows))
+    assert [each.row_id for each in found] == ["w1", "w2"]
+
+
 def flips(period: float) -> list[Row]:
     turns = " or ".join(
         f"between({n * period}, {(n + 1) * period})" for n in (0, 2, 4, 6)

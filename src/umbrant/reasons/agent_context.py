@@ -181,7 +181,16 @@ class AgentContext:
             self.names,
             self.member.name,
             self._write_places,
+            self._formulas,
         )
+
+    @cached_property
+    def _formulas(self) -> Mapping[str, str]:
+        """By key the formulas in which keys stand by the names that the
+        agent's own board has for them: not those of a behavior that is used.
+        """
+        keys = self.header.project.keys_of(self.behavior)
+        return {name: key.formula for name, key in keys.items() if key.formula}
 
     @cached_property
     def sensors(self) -> Mapping[str, Sequence[WritePlace]]:

@@ -111,7 +111,7 @@ class ConditionReport:
             if self.tells_history:
                 found.extend(self._last_yes(index, met, tick, now))
         if self.tells_history:
-            found.extend(self._writers(decisive, tick, now))
+            found.extend(self._writers(decisive, tick, now, held))
         found = found or [
             TextRun(
                 spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO
@@ -327,8 +327,11 @@ class ConditionReport:
         decisive: Sequence[tuple[int, ConditionTree, AtomResult]],
         tick: int,
         now: int,
+        held: bool,
     ) -> Iterator[Bit]:
-        """Who wrote the keys in what decided it."""
+        """Who wrote the keys in what decided it, or what kept those from it
+        that are to write them, if it did not hold.
+        """
         reads: dict[str, KeyRead] = {}
         for _, atom, met in decisive:
             for name in _keys_in(atom):
@@ -336,7 +339,9 @@ class ConditionReport:
                 reads[name] = _joined(reads.get(name), read)
         for name, read in reads.items():
             actual = self.actual.get(name, name)
-            yield from self.writers.of(actual, name, tick, now, read)
+            yield from self.writers.of(
+                actual, name, tick, now, replace(read, is_in_the_way=not held)
+            )
 
 
 def _read_of(

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from math import isclose
 
 from umbrant.catalog.causes import Cause
+from umbrant.catalog.language.tree import tree_of
+from umbrant.catalog.references import keys_in
 from umbrant.engine.board import FORMULA
 from umbrant.model.parts import ROW, part_index
 from umbrant.model.printable import a_or_an
@@ -51,6 +53,8 @@ class KeyRead:
     """Whether it had any; None where nobody knows."""
     since_s: float | None = None
     """How long before it had been written last, where that was measured."""
+    is_in_the_way: bool = True
+    """Whether what was read kept something from happening."""
 
     def fits(self, value: Value | None, *, at_this_tick: bool) -> bool:
         """Whether a value is what may have been read, that was written at this
@@ -76,6 +80,8 @@ class KeyWriters:
     """The agent, by name."""
     places: Mapping[str, Sequence[WritePlace]] = field(default_factory=dict)
     """By key the rows and upkeeps that may give it a value."""
+    formulas: Mapping[str, str] = field(default_factory=dict)
+    """By key the formula that it always has the value of."""
 
     def of(
         self,
@@ -95,7 +101,7 @@ class KeyWriters:
         """
         changes = self.agent.keys.get(key)
         if changes is None or changes.index(tick) < 0:
-            yield from self._found_nothing(key, tick, now)
+            yield from self._found_nothing(key, tick, now, read)
             return
         index = self._index_read(changes, tick, read)
         if index is None:
@@ -108,7 +114,7 @@ class KeyWriters:
                 written.append(
                     f", and was last written so {ago_text(again_s)}"
                 )
-        yield from written or self._found_nothing(key, tick, now)
+        yield from written or self._found_nothing(key, tick, now, read)
 
     def _index_read(
         self, changes: Changes[KeyWrite], tick: int, read: KeyRead
@@ -136,7 +142,7 @@ class KeyWriters:
         of a row around it.
         """
         if not written.row_id:
-            return True
+            return written.part != FORMULA
         if written.agent and written.agent != self.whose:
             names = [each.name for each in self.header.played.players]
             return names.index(written.agent) < names.index(self.whose)
@@ -160,10 +166,16 @@ class KeyWriters:
         """
         changes = self.agent.keys[key]
         written, wrote_at = changes.values[index], changes.ticks[index]
-        is_from_start = not (written.row_id or written.part)
-        if is_from_start or written.part == FORMULA:
-            return
         later = index < changes.index(tick)
+        if written.part == FORMULA and key not in self.formulas:
+            return
+        if written.part == FORMULA:
+            yield TextRun(f"; {called} is {self.formulas[key]}")
+            is_new = not later and wrote_at == tick
+            yield from self._derived(key, tick, now, deepest, is_new=is_new)
+            return
+        if not _was_written(written):
+            return
         facts = {
             "key": key,
             "value": written.value,
@@ -190,6 +202,34 @@ class KeyWriters:
         elif written.cause is not None:
             yield from self._found(written.cause)
             yield from self._found_since(written, wrote_at, tick, now)
+
+    def _derived(
+        self, key: str, tick: int, now: int, deepest: int, *, is_new: bool
+    ) -> Iterator[Bit]:
+        """Of the keys in a formula that was read at a tick who wrote the one
+        that changed last; `is_new` says that the formula came to its value
+        only within the tick. Nothing where nobody can know which had changed
+        by then.
+        """
+        tree = tree_of(self.formulas[key])
+        found = []
+        for name in sorted(keys_in(tree)) if tree is not None else ():
+            changes = self.agent.keys.get(name)
+            # What stood at the end of the tick before is what an older value
+            # of the formula is made from, whatever has been written since.
+            before = tick if is_new else tick - 1
+            if changes is None or changes.index(before) < 0:
+                continue
+            index: int | None = changes.index(before)
+            if is_new:
+                index = self._index_read(changes, tick, KeyRead())
+            if index is None:
+                return
+            if _was_written(changes.values[index]):
+                found.append((changes.ticks[index], name, index))
+        if found and deepest > 0:
+            _, name, last = max(found)
+            yield from self._written(name, name, last, tick, now, deepest - 1)
 
     def _author(self, written: KeyWrite) -> Iterator[Bit]:
         """The row, the upkeep or the cue that wrote a key."""
@@ -249,9 +289,12 @@ class KeyWriters:
         behavior = self.header.expanded(member.behavior).behavior
         return behavior.outline.number.get(row_id, row_id)
 
-    def _found_nothing(self, key: str, tick: int, now: int) -> Iterator[Bit]:
+    def _found_nothing(
+        self, key: str, tick: int, now: int, read: KeyRead
+    ) -> Iterator[Bit]:
         """What kept the upkeep from writing a key that was to write it, when
-        that was last at work.
+        that was last at work; else that nothing that writes it has run, if
+        that was in the way.
         """
         last = max(
             (
@@ -267,7 +310,8 @@ class KeyWriters:
             default=None,
         )
         if last is None:
-            yield from self._never_ran(key, tick, now)
+            if read.is_in_the_way:
+                yield from self._never_ran(key, tick, now)
             return
         at, row_id, part, cause = last
         yield f"; {ago_text(self.header.seconds(now - at))} "
@@ -301,6 +345,11 @@ class KeyWriters:
             had = "has"
         writes = "write" if len(places) > 1 else "writes"
         yield f", which {writes} {key}, {had} not run before"
+
+
+def _was_written(change: KeyWrite) -> bool:
+    """Whether anybody wrote a value: not the one from the start."""
+    return bool(change.row_id or change.part)
 
 
 def _same(one: Value | None, other: Value | None) -> bool:

@@ -6,12 +6,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from umbrant.catalog.kind import ROWS, RUNS, Catalog, Family, Kind
-from umbrant.catalog.language.tree import (
-    ConditionTree,
-    LanguageError,
-    YesNoTerm,
-    parse,
-)
+from umbrant.catalog.language.tree import YesNoTerm, tree_of
 from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
 from umbrant.catalog.references import (
     KeyReferences,
@@ -221,14 +216,6 @@ def constant(when: str) -> bool | None:
     if isinstance(tree, YesNoTerm):
         return tree.value
     return None
-
-
-def tree_of(when: str) -> ConditionTree | None:
-    """A condition as a tree; None where it cannot be read."""
-    try:
-        return parse(when)
-    except LanguageError:
-        return None
 
 
 def _writes(kind: Kind, name: str) -> bool:

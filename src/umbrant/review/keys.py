@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from umbrant.catalog.kind import Catalog
+from umbrant.catalog.language.tree import tree_of
 from umbrant.catalog.references import (
     ParamUse,
     key_references,
@@ -16,7 +17,7 @@ from umbrant.model.kind_ids import CLEAR, USE_BEHAVIOR
 from umbrant.model.parts import ROW, part_index
 from umbrant.model.staging import SetKey
 from umbrant.model.values import KeyRef, KeyType
-from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
+from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.rules import project_rule

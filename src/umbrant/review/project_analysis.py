@@ -3,13 +3,18 @@
 from functools import cached_property
 
 from umbrant.catalog.kind import Catalog
-from umbrant.catalog.language.tree import ConditionTree, KeyTerm, TextTerm
+from umbrant.catalog.language.tree import (
+    ConditionTree,
+    KeyTerm,
+    TextTerm,
+    tree_of,
+)
 from umbrant.catalog.references import key_references, keys_in, walk
 from umbrant.model.behaviors import Sharing
 from umbrant.model.documents import Project
 from umbrant.model.staging import SetKey
 from umbrant.model.values import KeyType
-from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
+from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.value_ranges import KnownKeys
 
 

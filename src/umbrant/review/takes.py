@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from itertools import chain
 
-from umbrant.catalog.kind import ROWS, RUNS, Family
+from umbrant.catalog.kind import ROWS, RUNS, ChildOrder, Family
 from umbrant.catalog.references import param_uses
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Row, targets_of
@@ -21,6 +21,8 @@ FLIPS_A_S = 2.0
 """How many changes between the same two rows a second count as flipping."""
 FLIPS = 4
 """How many changes there must be at least."""
+FEW_ROWS = 3
+"""How many rows that never ran are named after the first."""
 BROKEN = ("raised", "nonsense")
 """The causes of a node whose code is at fault."""
 
@@ -31,24 +33,65 @@ BROKEN = ("raised", "nonsense")
     severity=Severity.HINT,
 )
 def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
-    """The outermost rows that were not entered once."""
+    """The outermost rows that were not entered once; of those that follow each
+    other for the same reason the first.
+    """
     behavior = run.behavior
+    groups: list[list[Row]] = []
     for row in behavior.rows if behavior else ():
-        kind = run.catalog.get(row.kind, *ROWS)
-        idle = (
-            kind is not None
-            and kind.family in (*RUNS, Family.STATE, Family.OPTION)
-            and row.kind != HISTORY
+        if not _is_idle(run, row):
+            continue
+        # Rows stand with all that is in them before those after them, so the
+        # group may lie further back.
+        group = next(
+            (each for each in groups if _waits_alike(run, each[-1], row)), None
         )
-        # What is in a row that never ran would say the same once more.
-        above_ran = row.under is None or bool(run.record(row.under).spans)
-        if (
-            idle
-            and above_ran
-            and not row.muted
-            and not run.record(row.id).spans
-        ):
-            yield RuleMatch(f"It never ran. {_why_never(run, row)}", row.id)
+        if group is None:
+            groups.append([row])
+        else:
+            group.append(row)
+    for first, *others in groups:
+        nor = ""
+        if others:
+            names = [run.called(each.id) for each in others]
+            if len(names) > FEW_ROWS:
+                names = [f"the {len(names)} rows after it"]
+            nor = f", nor did {' and '.join(names)}"
+        yield RuleMatch(
+            f"It never ran{nor}. {_why_never(run, first)}", first.id
+        )
+
+
+def _is_idle(run: AgentTake, row: Row) -> bool:
+    """Whether a row was not entered once, though what it stands in was."""
+    kind = run.catalog.get(row.kind, *ROWS)
+    # What is in a row that never ran would say the same once more.
+    above_ran = row.under is None or bool(run.record(row.under).spans)
+    return (
+        kind is not None
+        and kind.family in (*RUNS, Family.STATE, Family.OPTION)
+        and row.kind != HISTORY
+        and above_ran
+        and not row.muted
+        and not run.record(row.id).spans
+    )
+
+
+def _waits_alike(run: AgentTake, before: Row, row: Row) -> bool:
+    """Whether a row never had its turn for the reason for which one before it,
+    beside it, had none: that neither was tried, in an order in which each
+    waits for the one before.
+    """
+    return (
+        before.under is not None
+        and before.under == row.under
+        and run.explainer.order(before.under) is ChildOrder.WRITTEN
+        and all(
+            run.explainer.family(each.id) in RUNS
+            and not run.record(each.id).refusals.get(ROW)
+            for each in (before, row)
+        )
+    )
 
 
 def _why_never(run: AgentTake, row: Row) -> str:
@@ -95,11 +138,15 @@ def _why_never(run: AgentTake, row: Row) -> str:
 
 def _last_chance(run: AgentTake, row: Row) -> int:
     """The last tick at which a row could have had its turn: at which the one
-    that it stands in ran.
+    that it stands in came to an end without it; if that never came to one, at
+    which it ran.
     """
     spans = run.record(row.under).spans if row.under is not None else []
     if not spans:
         return run.take.last_tick
+    for each in reversed(spans):
+        if each.end is not None and each.outcome is not Outcome.STOPPED:
+            return each.end
     return max(spans[-1].start, spans[-1].last_ran(run.take.ticks))
 
 

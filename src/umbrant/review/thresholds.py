@@ -8,16 +8,13 @@ from math import inf
 
 from umbrant.catalog.kind import RUNS, Family
 from umbrant.catalog.language.phrases import spoken
+from umbrant.catalog.language.tree import tree_of
 from umbrant.catalog.references import key_references
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, set_muted
 from umbrant.model.kind_ids import AFTER, ON_EVENT, STATE, WHEN
 from umbrant.model.values import KeyRef, number_text
-from umbrant.review.behavior_analysis import (
-    BehaviorAnalysis,
-    constant,
-    tree_of,
-)
+from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.machine_shape import (
     all_states,

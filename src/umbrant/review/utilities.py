@@ -8,11 +8,11 @@ import numpy as np
 
 from umbrant.catalog.curves import worth_grid
 from umbrant.catalog.kind import Family
-from umbrant.catalog.language.tree import KeyTerm, SenseCall
+from umbrant.catalog.language.tree import KeyTerm, SenseCall, tree_of
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import CONSIDER, UTILITY
 from umbrant.model.values import Curve, KeyRef, KeyType, Shape, number_text
-from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
+from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.rules import behavior_rule
 

@@ -192,6 +192,14 @@ def parse(text: str) -> ConditionTree:
     return _Reader(line, lead).read(body)
 
 
+def tree_of(text: str) -> ConditionTree | None:
+    """The tree of a condition; None where it cannot be read."""
+    try:
+        return parse(text)
+    except LanguageError:
+        return None
+
+
 def source(tree: ConditionTree) -> str:
     """The tree as text that reads back to an equal tree, if it is not longer
     than LONGEST: `a < b < c` is written as two comparisons.

@@ -18,6 +18,8 @@ from umbrant.take.reader import Take, read_take
 TURNS = 5
 GAVE_UP = 719
 """A tick at which the warden has just given up the chase."""
+NOTHING_SEEN = 614
+"""A tick at which no change has a gull run the row that is asked about."""
 
 
 def what_if_figures(project: Project, place: Path) -> Iterator[Figure]:
@@ -44,12 +46,29 @@ def what_if_figures(project: Project, place: Path) -> Iterator[Figure]:
         "under a fifth of the roll",
         f"{held / rolled:.2f} × the time of the roll",
     )
+    in_vain = timed(lambda: _all(one))
+    yield Figure(
+        "all that is tried for a row that no change has run, played",
+        f"{in_vain:.1f} s",
+        "none",
+        f"{in_vain / rolled:.1f} × the time of the roll, on as many cores as there are",
+    )
     yield Figure(
         "the first change that would have made a row run, played",
         f"{found:.1f} s",
         "under 2 s",
         f"{found / rolled:.1f} × the time of the roll, on as many cores as there are",
     )
+
+
+def _all(take: Take) -> None:
+    """Search to the end where nothing is found."""
+    agent = "gull_4"
+    explainer = Explainer(take, agent)
+    with trial_player(
+        take.header, agent, NOTHING_SEEN, trusted=False
+    ) as player:
+        list(NearestSearch(explainer, NOTHING_SEEN, "spot", player).found())
 
 
 def _first(take: Take) -> None:

@@ -18,6 +18,7 @@ from tempfile import TemporaryDirectory
 
 from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
+from umbrant.nearest.shared_play import SharedPlay
 from umbrant.project_nodes import project_catalog
 from umbrant.rolling.client import SupervisedRolls
 from umbrant.rolling.parent import die_with
@@ -65,10 +66,12 @@ class TrialPlayer:
         tick: int,
         folder: Path,
         pool: Executor,
+        shared: SharedPlay | None,
         *,
         trusted: bool,
     ) -> None:
         self._header = header
+        self._shared = shared
         self._agent = agent
         self._seconds = (tick + 1) / header.ticks_per_s
         self._folder = folder
@@ -84,12 +87,35 @@ class TrialPlayer:
     def play(self, projects: Sequence[Project]) -> list[TrialTake | None]:
         """Play several projects at once, and wait for all of them."""
         orders = [self._order(project) for project in projects]
-        done = self._pool.map(
-            _played, [each for each in orders if each is not None]
+        valid = [each for each in orders if each is not None]
+        # The first are not kept waiting for what they could share.
+        is_first = self.played == len(valid)
+        if (
+            self._shared is not None
+            and valid
+            and (self._shared.is_ready or not is_first)
+        ):
+            done = self._shared.play(valid)
+        else:
+            done = [False] * len(valid)
+        # What could not go on from what they share is played from its first
+        # tick.
+        anew = [
+            order
+            for order, is_done in zip(valid, done, strict=True)
+            if not is_done
+        ]
+        paths = dict(
+            zip(
+                [each.path for each in anew],
+                self._pool.map(_played, anew),
+                strict=True,
+            )
         )
-        paths = iter(list(done))
         return [
-            self._read(next(paths)) if order is not None else None
+            self._read(paths.get(order.path, order.path))
+            if order is not None
+            else None
             for order in orders
         ]
 
@@ -138,12 +164,44 @@ def trial_player(
     """A player of trials with processes of its own, which end with this one."""
     count = min(MOST_AT_ONCE, os.cpu_count() or 1)
     with (
-        TemporaryDirectory(prefix="umbrant-") as folder,
+        TemporaryDirectory(
+            prefix="umbrant-", ignore_cleanup_errors=True
+        ) as folder,
         _pool(header, count) as pool,
+        _shared_play(header, agent, tick) as shared,
     ):
         yield TrialPlayer(
-            header, agent, tick, Path(folder), pool, trusted=trusted
+            header, agent, tick, Path(folder), pool, shared, trusted=trusted
         )
+
+
+@contextmanager
+def _shared_play(
+    header: Header, agent: str, tick: int
+) -> Iterator[SharedPlay | None]:
+    """The play that trials share; None where own nodes would run in it, or the
+    system has no room for another process.
+    """
+    if header.project.nodes:
+        yield None
+        return
+    seconds = (tick + 1) / header.ticks_per_s
+    order = RollOrder(
+        header.project,
+        header.scenario,
+        Path(os.devnull),
+        header.seed,
+        seconds,
+    )
+    try:
+        shared = SharedPlay(order, agent)
+    except OSError:
+        yield None
+        return
+    try:
+        yield shared
+    finally:
+        shared.close()
 
 
 def _pool(header: Header, count: int) -> Executor:

@@ -47,6 +47,7 @@ def test_a_window_without_a_project_says_how_to_get_one(
     assert driver.desk.take is None
     assert driver.pane.top.state.text() == ""
     assert "Nothing has been rolled yet" in driver.reasons()
+    assert driver.desk.documents.problems == []
     driver.key(Qt.Key.Key_Return)
     assert not driver.ledger.search.isVisible()
 

@@ -329,6 +329,12 @@ class OpenProject(QObject):
             self.refreshed.emit()
 
     def _validate(self) -> list[Problem]:
+        project = self.project
+        if self.folder is None and not (
+            project.behaviors or project.scenarios
+        ):
+            # What stands in for a project while none is open.
+            return []
         written = validate(self.project, self.catalog, self._validated)
         own = (*self._nodes.own.problems, *self._node_faults)
         return [

@@ -1117,3 +1117,28 @@ def test_a_row_that_now_runs_and_now_restarts_takes_no_turns_with_itself() -> (
     )
     assert _flips_from(run, leads, 0) == 0
     assert _flips_from(run, leads, 1) == len(leads) - 1
+
+
+def test_what_only_a_row_itself_sets_is_told_from_what_others_do() -> None:
+    sets = ("set_number", 0.2, {"key": KeyRef(key="n"), "value": 2.0})
+    itself = row("w1", "wait", "top", guard="n > 1", upkeep=[sets])
+    inside = [
+        row("w1", "sequence", "top", name="Go", guard="n > 1"),
+        row("s1", "set_number", "w1", key=KeyRef(key="n"), value=1.0),
+    ]
+    said = [
+        next(
+            each.message
+            for each in review(
+                project(TOP, *rows, NEXT, keys=(number(),)), CATALOG
+            )
+            if each.rule.id == "locked_by_itself"
+        )
+        for rows in ([itself], inside)
+    ]
+    assert said == [
+        "Its guard needs n, and only this row gives that a value, once it "
+        "runs.",
+        "Its guard needs n, and only 1.1.1 s1 gives that a value, "
+        "which cannot run before this row has.",
+    ]

@@ -202,24 +202,29 @@ def locked_by_itself(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
                 if each in writers and open_rows.isdisjoint(writers[each])
             )
             yield RuleMatch(
-                f"Its guard needs {key}, which {_by(reading, row, writers[key])} "
-                "alone gives a value, and that cannot be before this row has "
-                "run.",
+                f"Its guard needs {key}, and only "
+                f"{_how_set(reading, row, writers[key])}.",
                 row.id,
                 reading.file,
                 about=key,
             )
 
 
-def _by(reading: BehaviorAnalysis, row: Row, writers: Sequence[str]) -> str:
-    """The rows that write what the guard of a row needs, as a message has
-    them.
-    """
-    return " and ".join(
-        "the row itself"
-        if each == row.id
-        else reading.called(reading.behavior.row(each))
+def _how_set(
+    reading: BehaviorAnalysis, row: Row, writers: Sequence[str]
+) -> str:
+    """Which rows give what the guard of a row needs a value, and when."""
+    others = [
+        reading.called(reading.behavior.row(each))
         for each in dict.fromkeys(writers)
+        if each != row.id
+    ]
+    if not others:
+        return "this row gives that a value, once it runs"
+    gives = "give" if len(others) > 1 else "gives"
+    return (
+        f"{' and '.join(others)} {gives} that a value, which cannot run "
+        "before this row has"
     )
 
 

@@ -178,7 +178,12 @@ class _Trunk:
         parent = os.getpid()
         # Its pages stay shared with the copy.
         gc.freeze()
-        copy = os.fork()
+        try:
+            copy = os.fork()
+        except OSError:  # there is room for no more
+            ours.close()
+            theirs.close()
+            return
         if copy:
             theirs.close()
             self._copies.append(_Copy(tick, ours))

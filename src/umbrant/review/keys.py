@@ -274,7 +274,8 @@ def _only_writers(
         (each, row.id)
         for each in _readings(analysis, board.name)
         for row in each.rows
-        if _gives_value(each, row, key)
+        # What a row writes at all is kept, and most write nothing.
+        if key in each.uses[row.id].writes and _gives_value(each, row, key)
     ]
     if any(each is not reading for each, _ in writers):
         return []

@@ -45,6 +45,8 @@ def soak(args: argparse.Namespace) -> int:
     ):
         number += 1
         log = logs / f"walk-{args.seed}-{number}.jsonl"
+        # One that an earlier soak has left would count as hanging.
+        log.unlink(missing_ok=True)
         wanted = min(A_WALK, args.actions - done) if until is None else A_WALK
         did, failed = _one_walk(
             folder / str(number),

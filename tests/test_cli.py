@@ -232,6 +232,27 @@ def test_nodes_lists_every_kind(umbrant: Any) -> None:
     assert "move_to" in umbrant("nodes")[1]
 
 
+def test_nodes_says_all_about_one_kind(umbrant: Any) -> None:
+    code, said, _ = umbrant("nodes", "move_to")
+    assert code == 0
+    lines = said.splitlines()
+    assert lines[0] == (
+        "move_to (action): move to {target} within {reach}( at a {pace})"
+    )
+    assert "  pace (choice, 'walk' or 'run', else walk): at what pace" in lines
+    assert "  success: it is within reach, along the way it takes" in lines
+    assert lines[-1].startswith("Example: move to")
+    (kind,) = json.loads(umbrant("nodes", "is_set", "--json")[1])
+    assert kind["id"] == "is_set"
+    for name, ways_out in (
+        ("move_too", "Did you mean 'move_to'?"),
+        ("x" * 5000, "no such kind of node"),
+    ):
+        code, _, wrong = umbrant("nodes", name)
+        assert code == 1
+        assert ways_out in wrong
+
+
 def test_nodes_of_a_project_lists_its_own_and_names_what_is_wrong(
     umbrant: Any, demo: Path
 ) -> None:

@@ -586,3 +586,22 @@ def test_an_interrupt_while_the_program_loads_is_no_traceback() -> None:
         [sys.executable, "-c", script], capture_output=True, text=True
     )
     assert (ended.returncode, ended.stdout, ended.stderr) == (130, "", "")
+
+
+def test_whoever_starts_it_may_ignore_that_children_end(take: Path) -> None:
+    """What is ignored is inherited, and nobody could wait for a process."""
+    ignoring = (
+        "import os, signal, sys; "
+        "signal.signal(signal.SIGCHLD, signal.SIG_IGN); "
+        "os.execv(sys.executable, [sys.executable, *sys.argv[1:]])"
+    )
+    asks = ["-m", "umbrant", "map", str(take), "--agent", "odo", "--at", "0.5"]
+    axes = ["--x", "visitor.x=0:30", "--y", "alarm=0:1"]
+    done = subprocess.run(
+        [sys.executable, "-c", ignoring, *asks, *axes],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "places were played" in done.stdout

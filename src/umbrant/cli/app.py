@@ -91,6 +91,9 @@ def main() -> None:
     nothing else is.
     """
     end_with_parent()
+    # Whoever has started this may ignore that its children end, and what is
+    # ignored is inherited: nobody here could wait for a process.
+    signal.signal(signal.SIGCHLD, signal.SIG_DFL)
     try:
         try:
             app()

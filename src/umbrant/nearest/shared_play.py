@@ -93,8 +93,11 @@ class SharedPlay:
     def close(self) -> None:
         """End all of its processes."""
         self._channel.close()
-        os.kill(self._process, signal.SIGKILL)
-        os.waitpid(self._process, 0)
+        # Where whoever started this program ignores that children end, the
+        # system has forgotten it already.
+        with suppress(ProcessLookupError, ChildProcessError):
+            os.kill(self._process, signal.SIGKILL)
+            os.waitpid(self._process, 0)
 
 
 class _Copy(NamedTuple):

@@ -125,7 +125,7 @@ class _Copy(NamedTuple):
         return hears
 
 
-class _Trunk:
+class _BasePlay:
     """The play that trials share, in its own process."""
 
     def __init__(self, order: RollOrder, agent: str) -> None:
@@ -233,7 +233,7 @@ def _run(
         # it takes what processor time nobody else wants.
         _schedule(0, os.SCHED_IDLE)
         gc.disable()
-        _Trunk(order, agent).run(channel)
+        _BasePlay(order, agent).run(channel)
     os._exit(0)
 
 

@@ -165,6 +165,7 @@ class _BasePlay:
             return None
         if change is None:
             return None
+        # A copy at that very tick has not played it yet, so it may go on.
         first = change.first_tick(self._history)
         found = [each for each in self._copies if each.tick <= first]
         if not found:
@@ -214,6 +215,8 @@ class _BasePlay:
         for each in range(tick, scenario.tick_count):
             self._play.tick(each)
         self._recorder.end_chunk()
+        # All of it is written only now: a file that is open as a process forks
+        # would be shared with it.
         file = TakeFile(order.path, header_of(order.project, scenario))
         for piece in self._history.pieces:
             file.push(_of_agent(piece, self._agent))

@@ -3,7 +3,7 @@ it, in words.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from math import isclose
 
 from umbrant.catalog.causes import Cause
@@ -78,9 +78,9 @@ class KeyWriters:
     names: RowNames
     whose: str
     """The agent, by name."""
-    places: Mapping[str, Sequence[WritePlace]] = field(default_factory=dict)
+    places: Mapping[str, Sequence[WritePlace]]
     """By key the rows and upkeeps that may give it a value."""
-    formulas: Mapping[str, str] = field(default_factory=dict)
+    formulas: Mapping[str, str]
     """By key the formula that it always has the value of."""
 
     def of(
@@ -104,6 +104,8 @@ class KeyWriters:
             yield from self._found_nothing(key, tick, now, read)
             return
         index = self._index_read(changes, tick, read)
+        # Silence is no false word: who wrote it last may not be who wrote what
+        # was read.
         if index is None:
             return
         written = list(self._written(key, called, index, tick, now))
@@ -167,9 +169,11 @@ class KeyWriters:
         changes = self.agent.keys[key]
         written, wrote_at = changes.values[index], changes.ticks[index]
         later = index < changes.index(tick)
-        if written.part == FORMULA and key not in self.formulas:
-            return
         if written.part == FORMULA:
+            # One of a behavior that is used names keys otherwise than the
+            # agent's board does: it is not followed.
+            if key not in self.formulas:
+                return
             yield TextRun(f"; {called} is {self.formulas[key]}")
             is_new = not later and wrote_at == tick
             yield from self._derived(key, tick, now, deepest, is_new=is_new)
@@ -310,6 +314,7 @@ class KeyWriters:
             default=None,
         )
         if last is None:
+            # Of what let something happen it would explain nothing.
             if read.is_in_the_way:
                 yield from self._never_ran(key, tick, now)
             return

@@ -292,6 +292,8 @@ def _rows_to_enter(
     after those that they are in.
     """
     found: set[str] = set()
+    # What can be entered may set what lets others in, so it is gone through
+    # until nothing is added; rows that only wait for each other never are.
     while True:
         before = len(found)
         for row in rows:

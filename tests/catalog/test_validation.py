@@ -5,12 +5,14 @@ comes with a way out.
 from pathlib import Path
 
 import pytest
+from pydantic import TypeAdapter
 
 from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.review.random_projects import RandomProject
 from tests.rolling.test_resuming import number_changes, other_changes
 from tests.small import key, project, row
+from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.validation import ValidationMemory, open_project, validate
 from umbrant.model.behaviors import Behavior, Blackboard, Key
 from umbrant.model.edits import delete_rows, set_guard, set_kind
@@ -24,7 +26,13 @@ from umbrant.model.staging import (
     TakeAway,
     WalkPoint,
 )
-from umbrant.model.values import KeyType, PlaceRef, Spread
+from umbrant.model.values import (
+    KeyRef,
+    KeyType,
+    ParamValue,
+    PlaceRef,
+    Spread,
+)
 
 KEYS = (
     Key(name="spot", type=KeyType.POINT),
@@ -83,7 +91,7 @@ def test_the_demo_has_no_problems(demo: Path) -> None:
         (
             row("r1", "wait", "top", duration="long"),
             "`duration` cannot be 'long'",
-            "how long",
+            'It is how long to wait. Write 2.5 or {"mean": 2, "half_width": 0.5}.',
         ),
         (
             row("r1", "wait", "top", duration=Spread(mean=-1, half_width=0)),
@@ -368,3 +376,11 @@ def test_a_name_that_nothing_has_comes_with_what_can_be_done() -> None:
         ("ring", event),
         ("wait", declared),
     ]
+
+
+@pytest.mark.parametrize("type_", ParamType)
+def test_what_is_said_to_be_written_is_read_and_fits(type_: ParamType) -> None:
+    param = Param("p", type_, "what", keys=tuple(KeyType))
+    for written in param.written.split(" or "):
+        value = TypeAdapter(ParamValue).validate_json(written)
+        assert isinstance(value, KeyRef) or param.takes(value), written

@@ -6,6 +6,7 @@ the other, and shares no code with what made the sentence.
 from collections.abc import Callable
 from math import isnan
 
+from tests.kinds import CATALOG
 from umbrant.catalog.language.tree import (
     ConditionTree,
     Conjunction,
@@ -324,6 +325,60 @@ def _tied(explainer: Explainer, claim: Claim) -> bool:
     return totals[0] == totals[1] and why
 
 
+def _comes_after(explainer: Explainer, claim: Claim) -> bool:
+    """The one before it stands before it, and still ran after the tick, or
+    came to an end at it that does not lead on.
+    """
+    parent = explainer.outline.parent[claim.row_id]
+    assert parent is not None
+    before = str(claim.facts["before"])
+    children = explainer.outline.children[parent]
+    record = explainer.take.agents[explainer.member.name].row(before)
+    kind = CATALOG.kinds[explainer.behavior.row(parent).kind]
+    leads_on = kind.goes_on_after or "success"
+    fared = {
+        "goes on"
+        if each.end is None or each.end > claim.tick
+        else each.outcome
+        for each in record.spans
+        if each.start <= claim.tick
+        and (each.end is None or each.end >= claim.tick)
+    } | {
+        "failure"
+        for each in record.refusals.get("", [])
+        if each.start <= claim.tick <= each.end
+    }
+    return children.index(before) < children.index(claim.row_id) and bool(
+        fared - {leads_on}
+    )
+
+
+def _not_drawn(explainer: Explainer, claim: Claim) -> bool:
+    """The other one was at work at the tick, and since it was entered this one
+    was neither entered nor refused.
+    """
+    rows = explainer.take.agents[explainer.member.name]
+    entered = [
+        (each.start, each.start_step)
+        for each in rows.row(str(claim.facts["instead"])).spans
+        if each.start <= claim.tick
+        and (each.end is None or each.end >= claim.tick)
+    ]
+    own = _record(explainer, claim)
+    return (
+        bool(entered)
+        and not any(
+            max(entered) <= (each.start, each.start_step)
+            and each.start <= claim.tick
+            for each in own.spans
+        )
+        and not any(
+            max(entered)[0] < each.end and each.start <= claim.tick
+            for each in own.refusals.get("", [])
+        )
+    )
+
+
 def _off_stage(explainer: Explainer, claim: Claim) -> bool:
     gone = [
         isnan(each)
@@ -359,6 +414,8 @@ CHECKERS: dict[ClaimKind, Checker] = {
     ClaimKind.LEFT_TO_DO: _left_to_do,
     ClaimKind.SCORED: _scored,
     ClaimKind.TIED: _tied,
+    ClaimKind.COMES_AFTER: _comes_after,
+    ClaimKind.NOT_DRAWN: _not_drawn,
     ClaimKind.OFF_STAGE: _off_stage,
 }
 """WOULD_WIN is no claim about the take: `test_would_win` plays it."""

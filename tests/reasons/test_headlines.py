@@ -434,7 +434,10 @@ def test_a_machine_that_comes_to_its_end_says_where_and_how_it_goes_on() -> (
 ):
     made = project(*ROUND, seconds=0.8)
     at_the_end, anew = headlines(made, 2, 4)
-    assert at_the_end == "a came to Home, and so Hunt succeeded at this tick."
+    assert at_the_end == (
+        "a came to Home, because Enough fired: Lurk was done, and so Hunt "
+        "succeeded at this tick."
+    )
     assert anew == (
         "a is at l1, in Lurk, since 0.30 s, because Hunt began anew after "
         "it had succeeded."

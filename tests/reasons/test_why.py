@@ -541,7 +541,7 @@ def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
     ]
     assert (
         answer_lines(rows, 4, "r1", seed=4)[0]
-        == "A failed 0.30 s ago. It is drawn again when Any is entered anew."
+        == "A failed 0.30 s ago. It is drawn again when Any begins anew."
     )
     not_drawn = (
         "B has not been drawn: C was, and the next is drawn only when that fails. "

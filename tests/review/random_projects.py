@@ -75,6 +75,14 @@ WALKER = Member(
 class RandomProject:
     """Draws the rows and cues of one project."""
 
+    composites: tuple[str, ...] = (
+        "selector",
+        "sequence",
+        "parallel",
+        "machine",
+    )
+    """The kinds of rows with rows in them, besides the first."""
+
     def __init__(self, seed: int) -> None:
         self.random = Random(seed)  # noqa: S311 - drawn again from its seed, not a secret
         self.rows: list[Row] = []
@@ -153,9 +161,8 @@ class RandomProject:
 
     def tree(self, under: str, depth: int) -> None:
         """A leaf, or a row with rows in it."""
-        kinds = ("selector", "sequence", "parallel", "machine")
         if depth < DEEPEST and self.random.random() < 0.4:
-            self.composite(under, self.random.choice(kinds), depth)
+            self.composite(under, self.random.choice(self.composites), depth)
             return
         kind = self.random.choice(LEAVES)
         args: dict[str, dict[str, Any]] = {
@@ -188,7 +195,14 @@ class RandomProject:
         guard = (self.condition(), draw.choice(list(Watch)))
         when = draw.choice((0.2, UpkeepMoment.ENTRY, UpkeepMoment.LEAVING))
         upkeep = [("look_out", when, SIGHT)] if draw.random() < 0.2 else []
-        decorators: list[tuple[str, dict[str, Any]]] = [
+        decorators = self._decorators()
+        chosen = draw.sample(decorators, draw.randrange(0, 3))
+        around = {"decorators": chosen, "upkeep": upkeep}
+        return {"guard": guard, **around} if draw.random() < 0.7 else around
+
+    def _decorators(self) -> list[tuple[str, dict[str, Any]]]:
+        draw = self.random
+        return [
             ("invert", {}),
             ("always_fail", {}),
             ("always_succeed", {}),
@@ -198,9 +212,6 @@ class RandomProject:
             ("repeat_until", {"result": draw.choice(("success", "failure"))}),
             ("cooldown", {"duration": 0.4}),
         ]
-        chosen = draw.sample(decorators, draw.randrange(0, 3))
-        around = {"decorators": chosen, "upkeep": upkeep}
-        return {"guard": guard, **around} if draw.random() < 0.7 else around
 
     def _states(self, machine: str, depth: int) -> None:
         draw = self.random
@@ -254,3 +265,26 @@ class LockedProject(RandomProject):
         if self.random.random() < 0.7:
             return self.random.choice(senses)
         return super()._comparison()
+
+
+class DrawnProject(RandomProject):
+    """One in which much is drawn, and much comes again."""
+
+    composites = (
+        "random_selector",
+        "random_selector",
+        "sequence",
+        "accompany",
+    )
+
+    def _decorators(self) -> list[tuple[str, dict[str, Any]]]:
+        draw = self.random
+        return [
+            *super()._decorators(),
+            ("repeat", {"times": draw.choice((2, 3))}),
+            ("retry", {"times": 2}),
+            ("repeat_for_ever", {}),
+            ("at_most", {"times": 2, "counted": "per entry"}),
+            ("hold", {"duration": 0.5}),
+            ("weight", {"weight": draw.choice((0.0, 3.0))}),
+        ]

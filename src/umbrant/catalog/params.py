@@ -170,6 +170,13 @@ class Param:
         """Whether the chip can hold a value of this type, besides a key."""
         return fits(value, self.type, ())
 
+    @property
+    def written(self) -> str:
+        """How a value is written in a file: an example, in JSON."""
+        if self.choices:
+            return " or ".join(f'"{each}"' for each in self.choices)
+        return _WRITTEN.get(self.type, '"a text"')
+
 
 _HOLDS: Mapping[ParamType, tuple[type, ...]] = {
     ParamType.NUMBER: (float, int),
@@ -184,6 +191,16 @@ said here.
 
 A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
 """
+
+_WRITTEN: Mapping[ParamType, str] = {
+    ParamType.NUMBER: "2.5",
+    ParamType.SPREAD: '2.5 or {"mean": 2, "half_width": 0.5}',
+    ParamType.YES_NO: "true or false",
+    ParamType.PLACE: '[12, 4] or {"place": "gate"} or "lamp"',
+    ParamType.KEY: '{"key": "mood"}',
+    ParamType.CURVE: '{"shape": "linear"}',
+}
+"""What a value looks like in a file; a text where nothing is said here."""
 
 
 def fits(default: object, type_: ParamType, choices: tuple[str, ...]) -> bool:

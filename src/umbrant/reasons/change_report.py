@@ -6,6 +6,7 @@ from bisect import bisect_left
 from functools import cached_property
 
 from umbrant.catalog.kind import RUNS, ChildOrder, Family
+from umbrant.model.kind_ids import FINAL
 from umbrant.reasons.decision_changes import (
     LeadingSpan,
     choices,
@@ -64,6 +65,18 @@ class ChangeReport(RowReport):
 
     def why_changed(self, lead: LeadingSpan, among: Leads, now: int) -> Bits:
         """Why a row took the lead among others, as seen from `now`."""
+        let_in = list(self._what_let_in(lead, among, now))
+        yield from let_in
+        parent = self.outline.parent[lead.row_id]
+        if parent is not None and self.order(parent) is ChildOrder.DRAWN:
+            if let_in:
+                yield "; "
+            yield self.names.bit(lead.row_id)
+            yield " was drawn"
+            yield claim(ClaimKind.ENTERED, lead.row_id, lead.start)
+
+    def _what_let_in(self, lead: LeadingSpan, among: Leads, now: int) -> Bits:
+        """What let a row take the lead."""
         # A state is entered by a transition, whatever was active before; of
         # other rows the one that led before has made room.
         by = None
@@ -83,6 +96,26 @@ class ChangeReport(RowReport):
         else:
             held = list(self.guard_held(lead.row_id, lead.start, now))
             yield from held or self._passed_over(lead, now)
+
+    def why_child_failed(
+        self, row_id: str, until: tuple[int, int], now: int
+    ) -> Bits:
+        if self.behavior.row(row_id).kind != FINAL:
+            yield from super().why_child_failed(row_id, until, now)
+            return
+        # A machine that comes to a final state has not failed by anything that
+        # did: it ends as that state says.
+        yield self.names.bit(row_id)
+        yield " was reached"
+        yield claim(ClaimKind.ENTERED, row_id, until[0])
+        yield from self.led_there(row_id, until[0], now)
+
+    def led_there(self, state: str, tick: int, now: int) -> Bits:
+        """Because of which transition a state was entered at a tick."""
+        by = entered_by(self, state, tick)
+        if by is not None:
+            yield ", because "
+            yield from entered_by_bits(self, by, tick, now)
 
     def _passed_over(self, lead: LeadingSpan, now: int) -> Bits:
         """The row before the one that leads that was to lead instead, and was

@@ -5,6 +5,7 @@ since when, and because of what.
 from collections.abc import Iterator
 
 from umbrant.engine.recorder import CUT_OFF
+from umbrant.model.kind_ids import FINAL
 from umbrant.reasons.change_report import Leads
 from umbrant.reasons.decision_changes import LeadingSpan, lead_at
 from umbrant.reasons.machine_report import (
@@ -248,16 +249,9 @@ class Headlines(NotRunningReport):
             self.names.bit(row_id),
             ", which",
         ]
-        machine = machine_of(self, row_id) if self.is_state(row_id) else None
-        if machine is not None and self._is_over(machine, tick):
-            bits = [
-                self.at_start,
-                " came to ",
-                self.names.bit(row_id),
-                ", and so ",
-                self.names.bit(machine),
-            ]
-            runs, claims = parted((*bits, *self.ended(machine, tick)))
+        final = self._final_at(row_id, tick)
+        if final is not None:
+            runs, claims = parted(self._came_to_its_end(final, tick))
             return AnswerLine("", "", runs, claims=claims)
         *ends, full_stop = self.ended(row_id, tick)
         span = self.record.row(row_id).last_span(tick)
@@ -265,6 +259,41 @@ class Headlines(NotRunningReport):
             ends += self.check_that_ended(row_id, span, tick)
         runs, claims = parted((*bits, *ends, full_stop))
         return AnswerLine("", "", runs, claims=claims)
+
+    def _final_at(self, row_id: str, tick: int) -> str | None:
+        """The final state that a row is, or that ended it, where that ended
+        the machine around it at a tick.
+        """
+        for each in self.outline.within(row_id):
+            span = self.record.row(each).last_span(tick)
+            machine = machine_of(self, each)
+            # One further in ends but the state that it stands in.
+            if (
+                self.behavior.row(each).kind == FINAL
+                and span is not None
+                and span.end == tick
+                and machine is not None
+                and machine == self.outline.parent[each]
+                and self._is_over(machine, tick)
+            ):
+                return each
+        return None
+
+    def _came_to_its_end(self, final: str, tick: int) -> Iterator[Bit]:
+        """That the agent came to a final state, by which transition, and how
+        the machine around it ended with it.
+        """
+        yield self.at_start
+        yield " came to "
+        yield self.names.bit(final)
+        yield from self.led_there(final, tick, tick)
+        machine = machine_of(self, final) or final
+        span = self.record.row(machine).last_span(tick)
+        if span is not None:
+            yield ", and so "
+            yield self.names.bit(machine)
+            yield from self.ended_so(machine, span, tick)
+        yield "."
 
     def _is_over(self, row_id: str, tick: int) -> bool:
         """Whether a row ended by itself at a tick."""

@@ -17,9 +17,11 @@ from umbrant.reasons.row_report import Bits
 from umbrant.reasons.sentences import (
     AnswerLine,
     Bit,
+    ClaimKind,
     ScoreTable,
     TextRun,
     Tone,
+    claim,
 )
 from umbrant.take.record import Outcome, RowState
 
@@ -128,9 +130,9 @@ class NotRunningReport(ChangeReport):
             if self.family(each) is not Family.TRANSITION or not leads_here:
                 continue
             source = self.outline.parent[each]
-            if (
-                source is not None
-                and self.state_of(source, tick) is RowState.RUNNING
+            fires = self.record.row(each).span_at(tick) is not None
+            if source is not None and (
+                fires or self.state_of(source, tick) is RowState.RUNNING
             ):
                 found.append(
                     self.names.line(each, waits_for(self, row, tick), Tone.NO)
@@ -184,14 +186,14 @@ class NotRunningReport(ChangeReport):
         parent = self.outline.parent[row_id]
         if parent is None:
             return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
-        siblings = self.outline.children[parent]
+        siblings = self.in_turn(row_id)
         ran, order = self._running_or_ended(siblings, tick), self.order(parent)
         if order is ChildOrder.TOGETHER:
             return self.names.line(
                 row_id, self._rests(row_id, parent, tick), Tone.NO
             )
-        if ran is None and order is ChildOrder.WRITTEN:
-            ran = self.refused_before(row_id, tick)
+        if order is ChildOrder.WRITTEN:
+            ran = self._came_last(row_id, ran, tick)
         # Nothing ran in its place, so what became of it when it was last tried
         # is all there is.
         if ran is None:
@@ -204,19 +206,37 @@ class NotRunningReport(ChangeReport):
         # after it does so because this one failed or was refused.
         if siblings.index(ran) < siblings.index(row_id):
             return self.names.line(
-                row_id, self._waits_for(ran, parent, tick), Tone.NO
+                row_id, self._waits_for(row_id, ran, parent, tick), Tone.NO
             )
         return self.names.line(
             row_id, self._passed(row_id, ran, tick), Tone.NO
         )
 
-    def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
+    def _came_last(
+        self, row_id: str, ran: str | None, tick: int
+    ) -> str | None:
+        """Which row beside one came last in the order of a tick: the one that
+        ran, or one behind that which was refused, before it came to this one.
+        """
+        refused = self.refused_before(row_id, tick)
+        if refused is None or ran is None:
+            return ran or refused
+        siblings = self.in_turn(row_id)
+        is_over = self.state_of(ran, tick) is not RowState.RUNNING
+        if is_over and siblings.index(ran) < siblings.index(refused):
+            return refused
+        return ran
+
+    def _waits_for(
+        self, row_id: str, ran: str, parent: str, tick: int
+    ) -> Bits:
         kind = self.composite(parent)
         # The rows of a state or an option follow each other as in a sequence.
         moves_on = kind.moves_on if kind else "has succeeded"
         yield " comes after "
         yield self.names.bit(ran)
         yield f", and is tried only when that {moves_on}. "
+        yield claim(ClaimKind.COMES_AFTER, row_id, tick, before=ran)
         yield self.names.bit(ran)
         if self.state_of(ran, tick) is RowState.RUNNING:
             yield " is running"
@@ -231,15 +251,16 @@ class NotRunningReport(ChangeReport):
         self, row_id: str, parent: str, ran: str, tick: int
     ) -> Bits:
         """Of a row whose turn is drawn."""
-        if self._in_this_round(row_id, parent, tick):
+        if row_id in self.tried_this_round(ran, parent, tick):
             yield from self.tried(row_id, tick)
             yield " It is drawn again when "
             yield self.names.bit(parent)
-            yield " is entered anew."
+            yield " begins anew."
         else:
             yield " has not been drawn: "
             yield self.names.bit(ran)
             yield " was, and the next is drawn only when that fails."
+            yield claim(ClaimKind.NOT_DRAWN, row_id, tick, instead=ran)
 
     def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
         """A line about a row that was tried before the running one and is not
@@ -318,19 +339,45 @@ class NotRunningReport(ChangeReport):
         span = self.record.row(row_id).last_span(tick)
         return span is not None and span.outcome is Outcome.SUCCESS
 
-    def _in_this_round(self, row_id: str, parent: str, tick: int) -> bool:
-        """Whether a row has been tried since the row around it was last
-        entered.
+    def tried_this_round(
+        self, ran: str, parent: str, tick: int
+    ) -> tuple[str, ...]:
+        """The children of a row with an order that is drawn that were tried
+        since it was drawn last: the one that ran at a tick, and those whose
+        turn came before.
         """
-        around, record = (
-            self.record.row(parent).last_span(tick),
-            self.record.row(row_id),
-        )
-        last = (record.last_span(tick), record.last_refusal(tick))
-        # What is older than that belongs to an earlier round, whatever it
-        # says.
-        return around is not None and any(
-            each is not None and each.start >= around.start for each in last
+        # A row that is repeated draws anew without being entered anew. What
+        # belongs together follows each other within one tick: the next begins
+        # as the one before fails or is refused, and after the last there is
+        # a tick between.
+        found = [ran]
+        span = self.record.row(ran).span_at(tick)
+        begins = span.start if span is not None else tick
+        rest = [each for each in self.outline.children[parent] if each != ran]
+        while before := [
+            each for each in rest if self._made_room(each, begins)
+        ]:
+            found += before
+            rest = [each for each in rest if each not in before]
+            begins = min(
+                (
+                    span.start
+                    for each in before
+                    if (span := self.record.row(each).last_span(begins))
+                    and span.end == begins
+                ),
+                default=begins,
+            )
+        return tuple(found)
+
+    def _made_room(self, row_id: str, tick: int) -> bool:
+        """Whether a row was refused or ended at a tick without success."""
+        record = self.record.row(row_id)
+        span = record.last_span(tick)
+        return record.refusal_at(tick) is not None or (
+            span is not None
+            and span.end == tick
+            and span.outcome is not Outcome.SUCCESS
         )
 
     def _running_or_ended(

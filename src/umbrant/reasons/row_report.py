@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import TypeGuard
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.kind import Family
+from umbrant.catalog.kind import RUNS, Family
 from umbrant.model.values import (
     KeyRef,
     ParamValue,
@@ -88,14 +88,26 @@ class RowReport(AgentContext):
             if reason.kind == "chance":
                 yield from self._share_key(row_id)
 
-    def refused_before(self, row_id: str, tick: int) -> str | None:
-        """The last row before one, beside it, that was refused at a tick; None
-        where none was.
+    def in_turn(self, row_id: str) -> tuple[str, ...]:
+        """The rows that one takes turns with, and that itself, as they are
+        written.
         """
         parent = self.outline.parent[row_id]
         if parent is None:
-            return None
-        siblings = self.outline.children[parent]
+            return (row_id,)
+        # A state's transitions stand among its rows, and come in no order with
+        # them.
+        return tuple(
+            each
+            for each in self.outline.children[parent]
+            if self.family(each) in (*RUNS, self.family(row_id))
+        )
+
+    def refused_before(self, row_id: str, tick: int) -> str | None:
+        """The last row whose turn comes before that of one and which was
+        refused at a tick; None where none was.
+        """
+        siblings = self.in_turn(row_id)
         refused = [
             each
             for each in siblings[: siblings.index(row_id)]
@@ -131,9 +143,17 @@ class RowReport(AgentContext):
             yield f"it cooled{begins} until {until_s:.2f} s{ended}"
 
     def ended(self, row_id: str, tick: int) -> Bits:
-        """How and when it ended last."""
+        """How and when it ended last, and why."""
         span = self.record.row(row_id).last_span(tick)
         if span is None or span.end is None:
+            return
+        yield from self.ended_so(row_id, span, tick)
+        yield from self.why_ended(row_id, span, tick)
+        yield "."
+
+    def ended_so(self, row_id: str, span: Span, now: int) -> Bits:
+        """How and when a stretch of it ended, as seen from `now`."""
+        if span.end is None:
             return
         words = {
             Outcome.SUCCESS: " succeeded",
@@ -142,13 +162,11 @@ class RowReport(AgentContext):
         }
         outcome = (span.outcome or Outcome.STOPPED).value
         yield claim(
-            ClaimKind.ENDED, row_id, span.end, outcome=outcome, now=tick
+            ClaimKind.ENDED, row_id, span.end, outcome=outcome, now=now
         )
         turned = turned_text(span)
         yield turned or words[span.outcome or Outcome.STOPPED]
-        yield f" {self.ago(span.end, tick)}"
-        yield from self.why_ended(row_id, span, tick)
-        yield "."
+        yield f" {self.ago(span.end, now)}"
 
     def why_ended(self, row_id: str, span: Span, now: int) -> Bits:
         """Why a stretch of it ended, if there is more to say than how; as seen

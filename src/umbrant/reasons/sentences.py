@@ -83,6 +83,12 @@ class ClaimKind(StrEnum):
     """With `what` at a `value` the option would have won the decision of a
     tick.
     """
+    COMES_AFTER = "comes after"
+    """The row comes in its turn after the one `before` it, which at a tick was
+    not at an end that leads on to it.
+    """
+    NOT_DRAWN = "not drawn"
+    """The row has not been tried since that which was drawn `instead` was."""
     OFF_STAGE = "off stage"
 
 

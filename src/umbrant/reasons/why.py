@@ -271,18 +271,12 @@ class Explainer(Headlines):
                 for child in others
             )
         elif self.family(ran) in RUNS:
-            tried = [
-                each
-                for each in children
-                if each != ran and self._in_this_round(each, parent, tick)
-            ]
+            before = children[: children.index(ran)]
             # Where the order is drawn, the order of the rows says nothing of
             # what came first.
-            before = (
-                tried
-                if order is ChildOrder.DRAWN
-                else children[: children.index(ran)]
-            )
+            if order is ChildOrder.DRAWN:
+                tried = self.tried_this_round(ran, parent, tick)
+                before = tuple(each for each in children if each in tried[1:])
             yield from (
                 self._before(child, tick)
                 for child in before

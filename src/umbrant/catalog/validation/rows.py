@@ -226,7 +226,7 @@ class BehaviorCheck:
                 row,
                 f"`{param.label}` cannot be {value!r}.",
                 self._checked.key_meant(value, *param.keys)
-                or f"It is {param.help}.",
+                or f"It is {param.help}. Write {param.written}.",
             )
         elif param.type is ParamType.CONDITION:
             yield from self._condition(row, str(value), param.label)

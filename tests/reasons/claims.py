@@ -336,7 +336,7 @@ def _comes_after(explainer: Explainer, claim: Claim) -> bool:
     record = explainer.take.agents[explainer.member.name].row(before)
     kind = CATALOG.kinds[explainer.behavior.row(parent).kind]
     leads_on = kind.goes_on_after or "success"
-    fared = {
+    ends = {
         "goes on"
         if each.end is None or each.end > claim.tick
         else each.outcome
@@ -349,7 +349,7 @@ def _comes_after(explainer: Explainer, claim: Claim) -> bool:
         if each.start <= claim.tick <= each.end
     }
     return children.index(before) < children.index(claim.row_id) and bool(
-        fared - {leads_on}
+        ends - {leads_on}
     )
 
 

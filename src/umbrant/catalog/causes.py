@@ -95,6 +95,8 @@ SENTENCES: Mapping[str, str] = {
     "unknown_kind": "'{name}' is no kind of node that is known here",
     "bad_condition": "its condition cannot be read: {message}",
     "not_set": "{key} is not set",
+    "by_zero": "it divides by 0",
+    "no_number": "it comes to no number",
     "not_there": "'{name}' is not on the stage",
     "empty_group": "there is nothing in the group '{group}'",
     "no_other": "nothing else is in the group '{group}'",

@@ -326,6 +326,9 @@ class KeySlot(Protocol):
 class Formula(Protocol):
     """A chip with a formula for a number."""
 
+    cause: Cause | None
+    """Why it was unknown when it was last; None where nothing says so."""
+
     def value(self) -> float | None:
         """The value now; None where something in it is unknown."""
 

@@ -25,10 +25,10 @@ from umbrant.catalog.language.tree import (
 )
 from umbrant.catalog.language.written import written_range
 from umbrant.catalog.params import Param, ParamType
-from umbrant.catalog.protocols import Unbound
+from umbrant.catalog.protocols import Unbound, discard
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me
-from umbrant.engine.board import Board, LiveKey
+from umbrant.engine.board import BindFormula, Board, LiveKey
 from umbrant.engine.project_calls import (
     UNWATCHED,
     CallSite,
@@ -154,8 +154,12 @@ class KeyTarget:
 class LiveFormula:
     """A formula of one row, bound to its agent."""
 
-    def __init__(self, value: Callable[[], Value | None]) -> None:
-        self._value = value
+    def __init__(self, bind: BindFormula) -> None:
+        self.cause: Cause | None = None
+        self._value = bind(self._note)
+
+    def _note(self, cause: Cause | None) -> None:
+        self.cause = cause
 
     def value(self) -> float | None:
         """Work it out now; None where something in it is unknown. Yes counts 1
@@ -199,24 +203,29 @@ class BindingScope:
         """
         return self.me.board.key(self.key_scope.actual.get(name, name))
 
-    def formula(self, text: str) -> Callable[[], Value | None]:
-        """What works out a formula. Raises Unbound if it makes no sense with
-        these keys.
+    def formula(
+        self, text: str, unknown: Callable[[Cause | None], None] = discard
+    ) -> Callable[[], Value | None]:
+        """What works out a formula; `unknown` is told why where it cannot.
+        Raises Unbound if it makes no sense with these keys.
         """
         found = faults(text, self.keys, self.catalog, wants=None)
         if found:
             raise Unbound(
                 cause("bad_condition", message=found[0].message.rstrip("."))
             )
-        return bind_formula(parse(text), self)
+        return bind_formula(parse(text), self, unknown)
 
-    def formula_or_unknown(self, text: str) -> Callable[[], Value | None]:
-        """What works out a formula; always nothing where it makes no sense
-        with these keys.
+    def formula_or_unknown(
+        self, text: str, unknown: Callable[[Cause | None], None]
+    ) -> Callable[[], Value | None]:
+        """What works out a formula, as `formula`; always nothing where it
+        makes no sense with these keys, which `unknown` is told at once.
         """
         try:
-            return self.formula(text)
-        except Unbound:
+            return self.formula(text, unknown)
+        except Unbound as unbound:
+            unknown(unbound.reason)
             return always_unknown
 
     def sense(self, ask: SenseCall) -> BoundSense:
@@ -294,7 +303,7 @@ class BindingScope:
             question = self.question(str(value), row_id, part)
             return Constant(question)
         if param.type is ParamType.FORMULA:
-            formula = LiveFormula(self.formula(str(value)))
+            formula = LiveFormula(partial(self.formula, str(value)))
             return Constant(formula)
         if param.type is ParamType.STATE:
             state = ""

@@ -13,6 +13,13 @@ from umbrant.model.values import KeyType, Value
 FORMULA = "formula"
 """The part that writes derived keys."""
 
+BindFormula = Callable[
+    [Callable[[Cause | None], None]], Callable[[], Value | None]
+]
+"""Makes what works out a formula, None where it is unknown. Is given what is
+then to be called with the cause, or without one where nothing says why.
+"""
+
 
 class WorldClock(Protocol):
     """What tells the time: a world."""
@@ -104,16 +111,16 @@ class Board:
             ):
                 live.set(first)
 
-    def derive(self, key: str, formula: Callable[[], Value | None]) -> None:
-        """Make a key follow a formula. All derived keys must be declared
-        before any key is read.
+    def derive(self, key: str, bind: BindFormula) -> None:
+        """Make a key follow the formula that `bind` makes. All derived keys
+        must be declared before any key is read.
         """
         live = self._live[key]
         if isinstance(live, DerivedKey):
-            live.formula = formula
+            live.follow(bind)
         else:
             self._live[key] = derived = DerivedKey(
-                self, key, self._keys[key], formula
+                self, key, self._keys[key], bind
             )
             self._derived.append(derived)
 
@@ -247,12 +254,13 @@ class DerivedKey(LiveKey):
         board: Board,
         key: str,
         declared: Key,
-        formula: Callable[[], Value | None],
+        bind: BindFormula,
     ) -> None:
         super().__init__(board, key, declared)
-        self.formula = formula
+        self.follow(bind)
         self.written_s = None
         self._last: Value | None = None
+        self._is_first = True
         self._is_busy = False
         self._round = -1
         """In which round it was worked out last."""
@@ -267,6 +275,15 @@ class DerivedKey(LiveKey):
     def set(
         self, value: Value | None, because: Cause | None = None
     ) -> None: ...
+
+    def follow(self, bind: BindFormula) -> None:
+        """Follow a formula instead of the one before."""
+        self._unknown: Cause | None = None
+        self._formula = bind(self._note)
+
+    def _note(self, reason: Cause | None) -> None:
+        """The formula has no value, for a reason."""
+        self._unknown = reason
 
     def work_out(self) -> Value | None:
         """The value of the formula now. A key that depends on itself is
@@ -284,7 +301,7 @@ class DerivedKey(LiveKey):
             board.begin_formulas()
         self._is_busy = True
         try:
-            value = self.formula()
+            value = self._formula()
         finally:
             self._is_busy = False
             self._round = board.formula_round
@@ -293,8 +310,18 @@ class DerivedKey(LiveKey):
         if value != self._last:
             self._last = value
             self.written_s = self._clock.now_s
-            self._wrote("", self.key, value, "", FORMULA)
+            self._write(value)
+        elif self._is_first and self._unknown is not None:
+            # It had no value before either, but nobody knows yet why not.
+            self._write(value)
+        self._is_first = False
         return value
+
+    def _write(self, value: Value | None) -> None:
+        because = None
+        if value is None:
+            because = self._unknown
+        self._wrote("", self.key, value, "", FORMULA, because)
 
 
 _NUMBERS = (float, int)

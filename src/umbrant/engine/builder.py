@@ -474,6 +474,7 @@ class Builder:
             setup.curve,
             setup.weight,
             report,
+            self._recorder.refusing(row.id, ROW),
         )
 
     # what an author filled in

@@ -294,10 +294,11 @@ class Runner:
             if key.formula and key_scope.actual[name] in expanded.keys
         ]
         for _, actual, _ in derived:
-            self.board.derive(actual, always_unknown)
+            self.board.derive(actual, lambda unknown: always_unknown)
         for key_scope, actual, formula in derived:
             self.board.derive(
-                actual, scope(key_scope).formula_or_unknown(formula)
+                actual,
+                partial(scope(key_scope).formula_or_unknown, formula),
             )
         return bool(derived)
 

@@ -15,10 +15,12 @@ from umbrant.catalog.language.grid import evaluate_on_grid
 from umbrant.catalog.language.tree import ConditionTree
 from umbrant.catalog.protocols import (
     FAILURE,
+    NO_REFUSAL_LOG,
     RUNNING,
     Gauge,
     GaugeSink,
     Measured,
+    RefusalLog,
     Status,
     discard,
 )
@@ -47,6 +49,8 @@ class Consideration:
     weight: float
     report: GaugeSink = discard
     """Hears of its input and what that is worth."""
+    refused: RefusalLog = NO_REFUSAL_LOG
+    """Hears why its input is not known."""
 
     def worth(self) -> tuple[float | None, float]:
         """Its input, and what that is worth; NaN where the input is unknown."""
@@ -351,6 +355,8 @@ class LiveUtility:
                 else:
                     recorded = is_worth
                 each.report(Gauge(Measured.INPUT, recorded, value))
+                if value is None and each.input.cause is not None:
+                    each.refused(each.input.cause)
         weights = [each.weight for each in option.considerations]
         return combined(option.combine, worths, weights) * max(
             0.0, option.weight()

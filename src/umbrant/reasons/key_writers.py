@@ -134,6 +134,10 @@ class KeyWriters:
         )
         if fits_now and (not fits_before or self.came_first(now, read.row_id)):
             return last
+        # A formula that had no value from the start: there was none to read
+        # before either.
+        if fits_now and last == 0 and now.value is None:
+            return last
         if fits_before and not fits_now and before:
             return last - 1
         return None
@@ -176,6 +180,7 @@ class KeyWriters:
                 return
             yield TextRun(f"; {called} is {self.formulas[key]}")
             is_new = not later and wrote_at == tick
+            yield from self._unknown(key, written, wrote_at, tick)
             yield from self._derived(key, tick, now, deepest, is_new=is_new)
             return
         if not _was_written(written):
@@ -206,6 +211,21 @@ class KeyWriters:
         elif written.cause is not None:
             yield from self._found(written.cause)
             yield from self._found_since(written, wrote_at, tick, now)
+
+    def _unknown(
+        self, key: str, written: KeyWrite, wrote_at: int, tick: int
+    ) -> Iterator[Bit]:
+        """Why a formula had no value."""
+        if written.value is None and written.cause is not None:
+            yield ": "
+            yield from self.names.because(written.cause)
+            facts = {
+                "key": key,
+                "value": None,
+                "part": FORMULA,
+                "until": tick if wrote_at == tick else tick - 1,
+            }
+            yield Claim(ClaimKind.WROTE, "", wrote_at, facts)
 
     def _derived(
         self, key: str, tick: int, now: int, deepest: int, *, is_new: bool

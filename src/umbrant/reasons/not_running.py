@@ -80,14 +80,18 @@ class NotRunningReport(ChangeReport):
             self.names.bit(option),
             " is scored",
         ]
-        if gauge is not None:
-            if gauge.of is None:
-                known = "unknown"
-            else:
-                known = f"{gauge.of:.2f}"
+        if gauge is not None and gauge.of is not None:
             bits.append(
-                f": its input was {known} last, worth {gauge.value:.2f}"
+                f": its input was {gauge.of:.2f} last, worth {gauge.value:.2f}"
             )
+        elif gauge is not None:
+            scores = self.scores(self.outline.parent[option] or "")
+            at = scores.decided_at(tick)
+            why = list(scores.why_unknown(row_id, at, tick))
+            bits += [
+                ": its input was not known last",
+                *([": ", *why] if why else []),
+            ]
         return self.names.line(row_id, [*bits, "."])
 
     def _not_in_state(

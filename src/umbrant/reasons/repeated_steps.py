@@ -190,6 +190,9 @@ class RepeatedSteps(RowReport):
                 *self.names.because(refusal.cause),
                 ".",
             ]
+        elif self.family(row_id) is Family.CONSIDERATION:
+            because = self.names.because(refusal.cause)
+            bits = [" is not known: ", *because, "."]
         elif self.family(row_id) is Family.TRANSITION:
             bits = [
                 " does not fire",

@@ -275,13 +275,24 @@ class Scores(RecordedScores):
     ) -> Iterator[AnswerLine]:
         """What an option was scored by that was not known, and why not."""
         for each in scored.considered:
-            report = None
             if each.input is None:
-                report = self.subject.input_report(each.row.id)
-            why = list(report.why_unknown(tick, now)) if report else []
-            if why:
-                bits = [" is not known: ", *why, "."]
+                why = list(self.why_unknown(each.row.id, tick, now))
+                bits = [" is not known", *([": ", *why] if why else []), "."]
                 yield self.names.line(each.row.id, bits, Tone.NO)
+
+    def why_unknown(self, row_id: str, tick: int, now: int) -> Iterator[Bit]:
+        """Why the input of a consideration was not known as it was scored at a
+        tick: the keys that were not set, or what its senses found.
+        """
+        report = self.subject.input_report(row_id)
+        keys = list(report.why_unknown(tick, now)) if report else []
+        yield from keys
+        refusal = self.record.row(row_id).refusal_at(tick)
+        if refusal is not None and not keys:
+            yield claim(
+                ClaimKind.REFUSED, row_id, tick, cause=refusal.cause.kind
+            )
+            yield from self.names.because(refusal.cause)
 
     def _what_would_win(
         self, row_id: str, decision: UtilityDecision, tick: int

@@ -46,7 +46,9 @@ class ClaimKind(StrEnum):
     ENDED = "ended"
     """It ended at a tick with an `outcome`, and not again until `now`."""
     REFUSED = "refused"
-    """It was tried at a tick and not entered, for a `cause`."""
+    """It was tried at a tick and not entered, for a `cause`; of a consideration
+    that its input was not known.
+    """
     NOT_TRIED = "not tried"
     NEVER_RAN = "never ran"
     """The row had not run by a tick, nor written its `key`."""

@@ -18,7 +18,7 @@ from umbrant.model.values import value_text
 from umbrant.reasons.cue_words import cue_text
 from umbrant.reasons.repeated_steps import RepeatedSteps, cause_facts
 from umbrant.reasons.row_report import turned_text
-from umbrant.reasons.sentences import AnswerLine, TextRun, Tone
+from umbrant.reasons.sentences import AnswerLine, TextRun, Tone, parted
 from umbrant.reasons.tick_step import StepKind, TickStep, Words, at_tick
 from umbrant.take.record import AtomStep, KeyWrite, Outcome, Span, WriteStep
 
@@ -154,17 +154,21 @@ class TickReport(RepeatedSteps):
             return self._about(
                 StepKind.WROTE, write.row_id, bits, write.step, facts
             )
+        who = {"": "The start"}.get(write.part, "A cue")
+        words: Words = [f"{who}{text}"]
         if write.part == FORMULA:
-            text = (
-                f" of {write.key} gives {value_text(value)}."
-                if value is not None
-                else text
-            )
-        who = {"": "The start", FORMULA: "The formula"}.get(
-            write.part, "A cue"
+            words = [f"The formula of {write.key}"]
+            if value is not None:
+                words.append(f" gives {value_text(value)}.")
+            else:
+                words.append(" has no value")
+                if write.cause is not None:
+                    words += [": ", *self.names.because(write.cause)]
+                words.append(".")
+        runs, _ = parted(words)
+        return TickStep(
+            StepKind.WROTE, "", AnswerLine("", "", runs), write.step, facts
         )
-        line = AnswerLine("", "", (TextRun(f"{who}{text}"),))
-        return TickStep(StepKind.WROTE, "", line, write.step, facts)
 
     def _of_row(self, row_id: str, tick: int) -> Iterator[TickStep]:
         record = self.record.row(row_id)

@@ -117,6 +117,11 @@ class Explainer(Headlines):
                 RowState.SUCCESS,
                 RowState.FAILURE,
             )
+            # An option is scored whether it runs or not.
+            took_part |= (
+                self.family(row_id) is Family.CONSIDERATION
+                and self.family(above) is Family.OPTION
+            )
             if state is not RowState.RUNNING and not took_part:
                 lines = tuple(self._in_the_way(above, tick))
                 # That it ended stands in an answer once.

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from itertools import chain
 
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import ROWS, RUNS, ChildOrder, Family
 from umbrant.catalog.references import param_uses
 from umbrant.engine.recorder import CUT_OFF
@@ -15,7 +16,7 @@ from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.rules import take_rule
-from umbrant.take.record import Outcome, Refusal, Span
+from umbrant.take.record import Outcome, Refusal, RowRecord, Span
 
 FLIPS_A_S = 2.0
 """How many changes between the same two rows a second count as flipping."""
@@ -363,33 +364,56 @@ def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
 
 @take_rule(
     "A node of one's own that raised",
-    why="Its code stopped with an error, so the row failed. Mend the line that is named.",
+    why=(
+        "Its code stopped with an error. A row fails by that, a condition says no, and a number "
+        "is not known. Mend the line that is named."
+    ),
     severity=Severity.ERROR,
 )
 def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row whose own code raised an exception or gave what means nothing,
-    with file and line.
+    """A row or a key for which the project's own code raised an exception or
+    gave what means nothing, with file and line.
     """
-    for row_id, record in run.take.agents[run.agent].rows.items():
-        found = [
-            (span.end or 0, span.cause)
-            for span in record.spans
-            if span.cause is not None and span.cause.kind in BROKEN
-        ]
-        for refusals in record.refusals.values():
-            found.extend(
-                (each.start, each.cause)
-                for each in refusals
-                if each.cause.kind in BROKEN
-            )
-        if found:
-            tick, cause = min(found, key=lambda each: each[0])
-            at = run.seconds(tick)
-            said = run.words(cause)
-            yield RuleMatch(
-                f"At {at:.2f} s, and {times_text(len(found))} in all, {said}.",
-                row_id,
-            )
+    agent = run.take.agents[run.agent]
+    for row_id, record in agent.rows.items():
+        said = _broken(run, [*_causes(record)])
+        if said:
+            yield RuleMatch(f"At {said}", row_id)
+    for name, changes in agent.keys.items():
+        written = zip(changes.ticks, changes.values, strict=True)
+        said = _broken(run, [(tick, each.cause) for tick, each in written])
+        if said:
+            yield RuleMatch(f"{name}, at {said}", "", about=name)
+
+
+def _causes(record: RowRecord) -> Iterator[tuple[int, Cause | None]]:
+    """Each reason that a row gave, and its tick."""
+    for span in record.spans:
+        yield span.end or 0, span.cause
+    for refusals in record.refusals.values():
+        for refusal in refusals:
+            yield refusal.start, refusal.cause
+    for steps in record.atom_steps.values():
+        for step in steps:
+            yield step.tick, step.found.cause if step.found else None
+
+
+def _broken(run: AgentTake, causes: Sequence[tuple[int, Cause | None]]) -> str:
+    """When code was at fault first, how often it was anew, and what it said;
+    empty if it never was.
+    """
+    found = [
+        (tick, cause)
+        for tick, cause in causes
+        if cause is not None and cause.kind in BROKEN
+    ]
+    if not found:
+        return ""
+    tick, cause = min(found, key=lambda each: each[0])
+    more = ""
+    if len(found) > 1:
+        more = f", the first of {times_text(len(found))}"
+    return f"{run.seconds(tick):.2f} s{more}: {run.words(cause)}."
 
 
 @take_rule(

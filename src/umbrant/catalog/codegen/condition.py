@@ -27,7 +27,7 @@ from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
-from umbrant.catalog.causes import cause
+from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.codegen.expression import (
     IS_TRUE,
     BoundSense,
@@ -106,9 +106,22 @@ class ConditionWriter:
         """
         return self._expression(self._truth(tree, 0))
 
-    def value(self, tree: ConditionTree) -> GeneratedExpression:
-        """An expression for the value of a formula, None where it is unknown."""
-        return self._expression(self._value(tree, "missing", 0))
+    def value(
+        self,
+        tree: ConditionTree,
+        unknown: Callable[[Cause | None], None] = discard,
+    ) -> GeneratedExpression:
+        """An expression for the value of a formula, None where it is unknown.
+
+        `unknown` is called each time that it is, with what was found instead.
+        """
+        self._reports = unknown is not discard
+        missing = self._missing(0)
+        result = self._value(tree, missing, 0)
+        if self._reports:
+            self.bound["unknown{n}"] = unknown
+            self._put(0, f"if {result} is None: unknown{{n}}({missing})")
+        return self._expression(result)
 
     def _expression(self, result: str) -> GeneratedExpression:
         self.bound["kept{n}"] = Kept(self._slots.values())
@@ -380,6 +393,17 @@ class ConditionWriter:
                 name = self._name()
                 self._put(
                     depth, f"{name} = calculate({sign!r}, {one}, {other})"
+                )
+                are_known = [
+                    f"{side} is not None"
+                    for side in (one, other)
+                    if side.startswith("v")
+                ]
+                self._note_cause(
+                    missing,
+                    " and ".join([f"{name} is None", *are_known]),
+                    f"no_number({sign!r}, {other})",
+                    depth,
                 )
                 return name
         return self._inner_truth(tree, depth)

@@ -6,7 +6,7 @@ import operator
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from umbrant.catalog.causes import Cause
+from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import to_grid
 from umbrant.catalog.readings import Reading
 from umbrant.model.values import Value
@@ -61,6 +61,13 @@ def calculate(sign: str, one: Any, other: Any) -> float | None:
         return None
 
 
+def no_number(sign: str, other: float) -> Cause:
+    """Why an operator came to no result for two known numbers."""
+    if sign == "/" and other == 0:
+        return BY_ZERO
+    return NO_NUMBER
+
+
 def with_range(reason: Cause, range_m: float) -> Cause:
     """A cause with the range that it leaves out, where it is one that does."""
     if reason.kind != TOO_FAR or RANGE in reason.facts:
@@ -78,6 +85,8 @@ def without_range(reason: Cause, range_m: float) -> Cause:
     )
 
 
+BY_ZERO, NO_NUMBER = cause("by_zero"), cause("no_number")
+
 NEVER = object()
 """Marks an atom whose result has not been reported yet. Equal to no result,
 None included.
@@ -87,6 +96,7 @@ HELPERS = {
     "AtomResult": AtomResult,
     "Reading": Reading,
     "calculate": calculate,
+    "no_number": no_number,
     "with_range": with_range,
     "never": NEVER,
 }

@@ -5,10 +5,12 @@ tick.
 from collections.abc import Callable
 from typing import Protocol
 
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.codegen.condition import NUMBERS, ConditionWriter
 from umbrant.catalog.codegen.expression import BoundSense
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.tree import ConditionTree, SenseCall
+from umbrant.catalog.protocols import discard
 from umbrant.model.values import Value
 
 
@@ -76,9 +78,12 @@ class BoundCondition:
 
 
 def bind_formula(
-    tree: ConditionTree, source: ValueSource
+    tree: ConditionTree,
+    source: ValueSource,
+    unknown: Callable[[Cause | None], None] = discard,
 ) -> Callable[[], Value | None]:
     """A function that works a formula out for one agent; None where something
-    in it is unknown.
+    in it is unknown. `unknown` is called each time that it is, with the cause
+    if there is one.
     """
-    return ConditionWriter(source).value(tree).compiled()
+    return ConditionWriter(source).value(tree, unknown).compiled()

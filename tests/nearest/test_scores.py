@@ -108,7 +108,7 @@ def test_the_stay_bonus_the_hold_and_the_threshold_are_tried(
         behavior = made.behaviors[0].with_rows(rows)
         return made.model_copy(update={"behaviors": (behavior,)})
 
-    assert "0.4 → 0.28 in 1’s stay bonus" in said_of(
+    assert "0.4 → 0.27 in 1’s stay bonus" in said_of(
         late(stay_bonus=0.4), tmp_path
     )
     assert "3 s → 0.6 s in 1’s hold" in said_of(late(hold=3.0), tmp_path)

@@ -175,8 +175,8 @@ def test_the_bonus_for_staying_is_named_where_it_counted() -> None:
         *a_day(row("lw", "last", "ow", name="Saw", ticks=90)), seconds=1.2
     )
     assert headlines(made, 10) == [
-        "a is at Sip, in Tea, since 0.80 s, because Work was left: Tea scores "
-        "0.3, and it scores 0.2999 with its bonus for staying."
+        "a is at Sip, in Tea, since 0.90 s, because Work was left: Tea scores "
+        "0.4, and it scores 0.2 with its bonus for staying."
     ]
 
 

@@ -13,7 +13,7 @@ from umbrant.model.values import Point
 
 FloatArray = NDArray[np.float64]
 GRID = 4096.0
-"""Poses and sensed numbers are kept to 1/4096 (2^-12), so that processors'
+"""Poses and distances are kept to 1/4096 (2^-12), so that processors'
 last bits cannot make takes differ.
 """
 

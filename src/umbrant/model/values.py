@@ -131,6 +131,19 @@ ParamValue = (
 """What a chip can hold."""
 
 
+MILLIONTHS = 1e6
+
+
+def to_millionths(value: float) -> float:
+    """The nearest number with six decimals. Raises ValueError or OverflowError
+    for one that is not finite.
+
+    What comes of reckoning is kept so: 0.2 + 0.1 is the 0.3 that an author
+    writes, and the last bits of a processor make no two takes differ.
+    """
+    return round(value * MILLIONTHS) / MILLIONTHS
+
+
 MOST_DECIMALS = 17
 """What two numbers that are shown beside each other may take to be told apart:
 more than a float has.

@@ -34,6 +34,7 @@ from umbrant.catalog.world import (
     Target,
     nobody_else,
 )
+from umbrant.model.values import to_millionths
 
 Which = Literal["nearest", "furthest", "lowest", "highest", "random"]
 
@@ -137,7 +138,7 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
     before = key.value
     if not isinstance(before, int | float):
         before = 0.0
-    key.set(before + amount)
+    key.set(to_millionths(before + amount))
     return True
 
 

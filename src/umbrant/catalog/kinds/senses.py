@@ -9,7 +9,6 @@ from umbrant.catalog.declare import sense
 from umbrant.catalog.geometry import (
     distance_m,
     heading_to,
-    to_grid,
     turn_between,
 )
 from umbrant.catalog.params import (
@@ -25,7 +24,7 @@ from umbrant.catalog.params import (
 )
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me, Target, nobody_else
-from umbrant.model.values import KeyType, Point
+from umbrant.model.values import KeyType, Point, to_millionths
 
 
 def look_for(me: Me, there: Point, within_m: float) -> Reading:
@@ -151,7 +150,7 @@ def time_since(me: Me, key: ReadKey) -> Reading | float:
     """
     if key.written_s is None:
         return Reading(None, None, cause("never_written", key=key.key))
-    return to_grid(me.world.now_s - key.written_s)
+    return to_millionths(me.world.now_s - key.written_s)
 
 
 @sense(
@@ -212,7 +211,7 @@ def time_since_event(me: Me, event: EventName) -> Reading | float:
     last_s = me.events.last_s(event)
     if last_s is None:
         return Reading(None, None, cause("never_heard", event=event))
-    return to_grid(me.world.now_s - last_s)
+    return to_millionths(me.world.now_s - last_s)
 
 
 @sense("in {zone}", gives=KeyType.YES_NO)
@@ -293,7 +292,7 @@ def stat(me: Me, stat: StatName) -> Reading | float:
     value = me.body.stat(stat)
     if value is None:
         return Reading(None, None, cause("no_stat", name=me.name, stat=stat))
-    return to_grid(value)
+    return to_millionths(value)
 
 
 @sense("{stat} of {target}", gives=KeyType.NUMBER)
@@ -311,7 +310,7 @@ def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading | float:
     value = body.stat(stat)
     if value is None:
         return Reading(None, None, cause("no_stat", name=body.name, stat=stat))
-    return to_grid(value)
+    return to_millionths(value)
 
 
 @sense("level of {target}", gives=KeyType.NUMBER)
@@ -325,7 +324,7 @@ def level(me: Me, target: AProp) -> Reading | float:
     prop = me.world.prop(target.name or "")
     if prop is None:
         return _not_there(target)
-    return to_grid(prop.level)
+    return to_millionths(prop.level)
 
 
 @sense("carries something", gives=KeyType.YES_NO)
@@ -371,7 +370,7 @@ def time_in(me: Me, row: str) -> Reading | float:
     spent_s = me.time_in(row)
     if spent_s is None:
         return Reading(None, None, cause("row_not_active", name=row))
-    return to_grid(spent_s)
+    return to_millionths(spent_s)
 
 
 @sense("the time", gives=KeyType.NUMBER, unit="s")
@@ -380,7 +379,7 @@ def time(me: Me) -> float:
 
     Example: `time() > 20`.
     """
-    return to_grid(me.world.now_s)
+    return to_millionths(me.world.now_s)
 
 
 @sense("{low} to {high} at random", gives=KeyType.NUMBER)
@@ -392,4 +391,4 @@ def random(me: Me, low: Number = 0.0, high: Number = 1.0) -> float:
     low: the least it may be
     high: the most it may be
     """
-    return to_grid(me.random.uniform(low, high))
+    return to_millionths(me.random.uniform(low, high))

@@ -7,9 +7,8 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.geometry import to_grid
 from umbrant.catalog.readings import Reading
-from umbrant.model.values import Value
+from umbrant.model.values import Value, to_millionths
 
 COMPARISON_OPERATORS: dict[str, Callable[[Any, Any], bool]] = {
     "<": operator.lt,
@@ -50,13 +49,13 @@ class AtomResult(NamedTuple):
 
 
 def calculate(sign: str, one: Any, other: Any) -> float | None:
-    """The result of an arithmetic operator, on the grid; None where a side is
+    """The result of an arithmetic operator, to a millionth; None where a side is
     unknown or the result is not a finite number.
     """
     if one is None or other is None:
         return None
     try:
-        return to_grid(ARITHMETIC_OPERATORS[sign](one, other))
+        return to_millionths(ARITHMETIC_OPERATORS[sign](one, other))
     except (ZeroDivisionError, OverflowError, ValueError):
         return None
 

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from umbrant.catalog.geometry import GRID
 from umbrant.catalog.language.atom_results import (
     ARITHMETIC_OPERATORS,
     COMPARISON_OPERATORS,
@@ -26,6 +25,7 @@ from umbrant.catalog.language.tree import (
     YesNoTerm,
     source,
 )
+from umbrant.model.values import MILLIONTHS
 
 Grid = NDArray[np.float64]
 
@@ -77,7 +77,7 @@ def _reckon(sign: str, one: Grid, other: Grid) -> Grid:
         result = ARITHMETIC_OPERATORS[sign](one, other)  # type: ignore[arg-type]
         return np.where(
             np.isfinite(result),
-            np.round(np.asarray(result) * GRID) / GRID,
+            np.round(np.asarray(result) * MILLIONTHS) / MILLIONTHS,
             np.nan,
         )
 

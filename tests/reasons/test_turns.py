@@ -134,3 +134,30 @@ def test_a_machine_that_fails_by_its_end_says_what_led_there() -> None:
     assert "Hunt began anew after it had failed: Home was reached" in anew.text
     led_there = explains.why_not(3, "s2")
     assert "Enough leads to Home: it fires at this tick." in led_there.text
+
+
+def test_an_option_that_was_refused_when_it_was_last_decided_says_so() -> None:
+    explains = explainer(
+        project(
+            row(
+                "uu",
+                "utility",
+                name="Day",
+                winner="within a margin",
+                margin=0.1,
+                every=0.5,
+            ),
+            row("o1", "option", "uu", name="Prowl", weight=0.4),
+            row("l1", "last", "o1", ticks=50),
+            row("o2", "option", "uu", name="Sulk", guard="clock() > 9"),
+            row("l2", "last", "o2", ticks=50),
+            seconds=0.5,
+        )
+    )
+    assert not_so(explains, 3, "o2") == (
+        "Sulk was refused: the time was 0 s, not above 9 s. That was 0.30 s "
+        "ago; it has not been asked since. It scored 1.00 when it was last "
+        "decided; Prowl scored 0.40, and was drawn among those within the "
+        "margin by their scores. It has not run before in this take."
+    )
+    assert "Sulk with 1.00 was refused" in explains.why(3).text

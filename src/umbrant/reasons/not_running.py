@@ -33,13 +33,12 @@ class NotRunningReport(ChangeReport):
         """Why a row whose parent runs does not run itself."""
         family, parent = self.family(row_id), self.outline.parent[row_id]
         if family is Family.OPTION and parent is not None:
-            record, scored = (
-                self.record.row(row_id),
-                list(self.scores(parent).why_not(row_id, tick)),
-            )
+            record, scores = self.record.row(row_id), self.scores(parent)
+            scored = list(scores.why_not(row_id, tick))
             # A refusal comes before the scores: an option that is refused does
-            # not win with any of them.
-            if record.refusal_at(tick) or record.span_at(tick) or not scored:
+            # not win with any of them. It was asked when it was last decided.
+            was_refused = record.refusal_at(scores.decided_at(tick))
+            if was_refused or record.span_at(tick) or not scored:
                 yield self.names.line(
                     row_id, self.tried(row_id, tick), Tone.NO
                 )

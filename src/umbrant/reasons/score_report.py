@@ -128,6 +128,7 @@ class Scores(RecordedScores):
             yield TextRun(f", and is held until {held[1]:.2f} s")
         elif self.winner != "highest":
             yield TextRun(f", and was drawn {_DRAWN[self.winner]}")
+            yield from self._kept_out(own, rest, tick)
         else:
             if beaten is not None:
                 yield TextRun("; the next is ")

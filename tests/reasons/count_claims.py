@@ -39,6 +39,16 @@ _READ = re.compile(
 _WRITTEN = re.compile(
     r"; (?P<key>\w+) became (?P<value>not set|\([^)]*\)|[\w.-]+)"
 )
+_OUTSCORED = re.compile(
+    r" scored (?P<own>[\d.]+\d)(?: when it was last decided)?; "
+    r"\S+ scored (?P<best>[\d.]+\d)(?: \+ (?P<bonus>[\d.]+\d) for staying)?"
+)
+_ANOTHER_WAY = re.compile(
+    "refused|is held|drawn|at this tick|was stopped|was left"
+)
+"""What may be in the way of an option that scores more than the one that is
+at work.
+"""
 ROUNDED = 0.0051
 """By how much numbers that are rounded to two digits may be apart."""
 
@@ -47,11 +57,27 @@ def contradicts_itself(text: str) -> bool:
     """Whether a sentence says that a number is above or below one that reads
     the same, or that a key is one thing and became another.
     """
-    return any(
-        float(found["one"].rstrip(".")) == float(found["other"].rstrip("."))
-        for pattern in (_COMPARED, _SCORED)
-        for found in pattern.finditer(text)
-    ) or any(map(_differ, *_read_and_written(text)))
+    return (
+        any(
+            float(found["one"].rstrip("."))
+            == float(found["other"].rstrip("."))
+            for pattern in (_COMPARED, _SCORED)
+            for found in pattern.finditer(text)
+        )
+        or any(map(_differ, *_read_and_written(text)))
+        or _lost_with_more(text)
+    )
+
+
+def _lost_with_more(text: str) -> bool:
+    """Whether an option is said to have scored more than the one that won, and
+    nothing else in its way.
+    """
+    found = _OUTSCORED.search(text)
+    if found is None or _ANOTHER_WAY.search(text):
+        return False
+    best = float(found["best"]) + float(found["bonus"] or 0.0)
+    return float(found["own"]) > best + ROUNDED
 
 
 def _read_and_written(text: str) -> tuple[list[str], list[str]]:

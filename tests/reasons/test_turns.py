@@ -2,6 +2,8 @@
 machine ends.
 """
 
+import pytest
+
 from tests.kinds import CATALOG
 from tests.reasons.count_claims import ClaimCount, lines_of
 from tests.small import played, project, row
@@ -161,3 +163,39 @@ def test_an_option_that_was_refused_when_it_was_last_decided_says_so() -> None:
         "margin by their scores. It has not run before in this take."
     )
     assert "Sulk with 1.00 was refused" in explains.why(3).text
+
+
+HELD = (
+    row("uu", "utility", name="Day", hold=0.5),
+    row("o1", "option", "uu", name="Prowl", weight=0.4),
+    row("l1", "last", "o1", ticks=4),
+    row("o2", "option", "uu", name="Sulk", guard="clock() > 0.15"),
+    row("l2", "last", "o2", ticks=50),
+    row("o3", "option", "uu", name="Nap", weight=0.6, guard="clock() > 9"),
+    row("l3", "last", "o3", ticks=50),
+)
+
+
+@pytest.mark.parametrize("tick", [3, 4])
+def test_an_option_is_compared_with_the_one_that_is_held(tick: int) -> None:
+    """At the second tick the held one is done: it was held all the same."""
+    explains = explainer(project(*HELD, seconds=1.0))
+    says = "scored 0.40, and is held until 0.50 s."
+    assert f"Sulk scored 1.00; Prowl {says}" in not_so(explains, tick, "o2")
+    assert f"Nap scored 0.60; Prowl {says}" in not_so(explains, tick, "o3")
+
+
+def test_an_option_that_was_refused_is_not_beaten_by_order() -> None:
+    explains = explainer(
+        project(
+            row("uu", "utility", name="Day"),
+            row("o1", "option", "uu", name="Prowl", guard="clock() > 9"),
+            row("l1", "last", "o1", ticks=50),
+            row("o2", "option", "uu", name="Sulk"),
+            row("l2", "last", "o2", ticks=50),
+            seconds=0.5,
+        )
+    )
+    text = explains.why(0).text
+    assert "Sulk scored 1.00; Prowl with 1.00 was refused." in text
+    assert "of equals" not in text + explains.why_not(0, "o1").text

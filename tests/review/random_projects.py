@@ -154,10 +154,11 @@ class RandomProject:
             self._states(row_id, depth)
             return
         for _ in range(inside):
-            holder = (
-                self._add("option", row_id) if kind == "utility" else row_id
-            )
+            holder = self._option(row_id) if kind == "utility" else row_id
             self.tree(holder, depth + 1)
+
+    def _option(self, utility: str) -> str:
+        return self._add("option", utility)
 
     def tree(self, under: str, depth: int) -> None:
         """A leaf, or a row with rows in it."""
@@ -275,6 +276,7 @@ class DrawnProject(RandomProject):
         "random_selector",
         "sequence",
         "accompany",
+        "utility",
     )
 
     def _decorators(self) -> list[tuple[str, dict[str, Any]]]:
@@ -288,3 +290,26 @@ class DrawnProject(RandomProject):
             ("hold", {"duration": 0.5}),
             ("weight", {"weight": draw.choice((0.0, 3.0))}),
         ]
+
+    def composite(self, under: str | None, kind: str, depth: int) -> None:
+        before = len(self.rows)
+        super().composite(under, kind, depth)
+        if kind == "utility":
+            # Most mistakes are those of the numbers that it decides by.
+            draw, made = self.random, self.rows[before]
+            args = {
+                "winner": draw.choice(("highest", "within a margin")),
+                "hold": draw.choice((0.0, 0.0, 0.4)),
+                "every": draw.choice((0.0, 0.0, 0.3)),
+                "threshold": draw.choice((0.0, 0.3)),
+            }
+            self.rows[before] = made.model_copy(update={"args": args})
+
+    def _option(self, utility: str) -> str:
+        draw = self.random
+        guard = {"guard": self.condition()} if draw.random() < 0.5 else {}
+        option = self._add("option", utility, **guard)
+        for _ in range(draw.randrange(0, 3)):
+            number = draw.choice((*NUMBERS, "never", "clock()", "near / mood"))
+            self._add("consider", option, input=number, high=4.0)
+        return option

@@ -3,7 +3,6 @@ from the scores that were recorded.
 """
 
 from collections.abc import Iterator, Sequence
-from functools import partial
 
 from umbrant.catalog.protocols import Gauge
 from umbrant.model.values import KeyRef, decimals_apart, number_text
@@ -22,7 +21,7 @@ from umbrant.reasons.utility_decision import (
     Bid,
     UtilityDecision,
 )
-from umbrant.take.record import Span
+from umbrant.take.record import Refusal, Span
 
 CANDIDATE_LINE = "   for "
 """How the line of a candidate begins in a table of scores."""
@@ -118,7 +117,7 @@ class Scores(RecordedScores):
         if own is None:
             return
         held = self.held(tick)
-        beaten = next((each for each in rest if each.total <= own.total), None)
+        beaten = self._next_best(own, rest, tick)
         digits = 2
         if beaten is not None:
             digits = decimals_apart(own.total, beaten.total, 2)
@@ -147,9 +146,7 @@ class Scores(RecordedScores):
         if own is None:
             return
         rest = [each for each in scored if each.row.id != row_id]
-        following = next(
-            (each for each in rest if each.total <= own.total), None
-        )
+        following = self._next_best(own, rest, tick)
         digits = 2
         if following is not None:
             digits = decimals_apart(own.total, following.total, 2)
@@ -171,14 +168,30 @@ class Scores(RecordedScores):
             yield from self._of_equals(own, following, tick)
         yield from self._kept_out(own, rest, tick)
 
+    def _next_best(
+        self, winner: OptionScore, rest: Sequence[OptionScore], tick: int
+    ) -> OptionScore | None:
+        """The best of the options that the winner beat by their scores."""
+        beaten = (
+            each
+            for each in rest
+            if each.total < winner.total
+            or (each.total == winner.total and not self._refusal(each, tick))
+        )
+        return next(beaten, None)
+
+    def _refusal(self, scored: OptionScore, tick: int) -> Refusal | None:
+        return self.record.row(scored.row.id).refusal_at(tick)
+
     def _kept_out(
         self, winner: OptionScore, rest: Sequence[OptionScore], tick: int
     ) -> Iterator[Bit]:
-        """The options that scored more than the winner and were refused."""
+        """The options that scored as much as the winner or more, and were
+        refused.
+        """
         for each in rest:
-            row_id = each.row.id
-            refusal = self.record.row(row_id).refusal_at(tick)
-            if each.total > winner.total and refusal is not None:
+            row_id, refusal = each.row.id, self._refusal(each, tick)
+            if each.total >= winner.total and refusal is not None:
                 yield TextRun("; ")
                 yield self.names.bit(row_id)
                 yield TextRun(f" with {_text(each.total)} was refused")
@@ -194,9 +207,20 @@ class Scores(RecordedScores):
             return None
         return span
 
-    def _was_drawn(self, scored: OptionScore, tick: int) -> bool:
-        """Whether an option won a decision that draws its winner."""
-        return self.winner != "highest" and self._won(scored, tick) is not None
+    def _at_work(
+        self, scored: Sequence[OptionScore], tick: int
+    ) -> OptionScore | None:
+        """Of these the option that was at work after the decision of a tick;
+        the best of them where none was.
+        """
+        # The best need not be at work: another one is held, or was drawn, or
+        # the best was refused.
+        held = self.held(tick)
+        for each in scored:
+            if held is not None and each.row.id == held[0]:
+                return each
+        at_work = [each for each in scored if self._won(each, tick)]
+        return next(iter(at_work or scored), None)
 
     def _how_drawn(self, scored: OptionScore, tick: int) -> Iterator[Bit]:
         span = self._won(scored, tick)
@@ -213,6 +237,7 @@ class Scores(RecordedScores):
             winner.total != other.total
             or self.winner != "highest"
             or span is None
+            or self._refusal(other, tick)
         ):
             return
         stays, words = span.start < tick, "the first wins"
@@ -238,10 +263,8 @@ class Scores(RecordedScores):
         scored = self.at(at)
         own = next((each for each in scored if each.row.id == row_id), None)
         rest = [each for each in scored if each.row.id != row_id]
-        # A drawn winner need not be the best.
-        best = next(filter(partial(self._was_drawn, tick=at), rest), None) or (
-            rest[0] if rest else None
-        )
+        held = self.held(at)
+        best = self._at_work(rest, at)
         decision = self.decision(at)
         if own is None:
             return
@@ -266,9 +289,11 @@ class Scores(RecordedScores):
                 *self._of_equals(best, own, at),
                 *self._how_drawn(best, at),
             ]
+            if held is not None and held[0] == best.row.id:
+                bits.append(TextRun(f", and is held until {held[1]:.2f} s"))
         yield self.names.line(row_id, [*bits, TextRun(".")], Tone.NO)
         yield from self._unknown_inputs(own, at, tick)
-        if decision is not None:
+        if decision is not None and held is None:
             yield from self._what_would_win(row_id, decision, at)
 
     def _unknown_inputs(
@@ -298,20 +323,9 @@ class Scores(RecordedScores):
     def _what_would_win(
         self, row_id: str, decision: UtilityDecision, tick: int
     ) -> Iterator[AnswerLine]:
-        held = self.held(tick)
         bid = next(
             (each for each in decision.bids if each.row.id == row_id), None
         )
-        if held is not None:
-            option, until_s = held
-            text = f" cannot win before {until_s:.2f} s: until then "
-            bits = [
-                TextRun(text),
-                self.names.bit(option),
-                TextRun(" is held."),
-            ]
-            yield self.names.line(row_id, bits)
-            return
         # An option that its guard keeps out wins with no input at all, and of
         # a drawn winner nobody can say who it would be.
         if (

@@ -130,13 +130,10 @@ class RecordedScores:
         hold_s = self._number_at("hold", tick) or 0.0
         for row in self.options:
             span = self.record.row(row.id).span_at(tick)
-            # A hold begins after the tick of the decision that began it, and
-            # binds only an option that goes on.
-            if (
-                span is None
-                or span.start >= tick
-                or (span.end is not None and span.end <= tick)
-            ):
+            # A hold begins after the tick of the decision that began it. One
+            # that ended at the tick was held all the same: options are scored
+            # before what is in them is done.
+            if span is None or span.start >= tick:
                 continue
             until_s = span.start / self.ticks_per_s + hold_s
             if tick / self.ticks_per_s < until_s - 1e-9:

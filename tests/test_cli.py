@@ -279,6 +279,18 @@ def test_schema_is_json(umbrant: Any) -> None:
 
 
 @pytest.mark.parametrize(
+    "args", [["revew"], ["revew", str(DEMO)], ["r" * 5000, "x"]]
+)
+def test_a_word_that_is_no_command_opens_no_window(
+    args: list[str], umbrant: Any
+) -> None:
+    code, _, errors = umbrant(*args)
+    assert code == 2
+    assert "is neither a command nor a folder here" in errors
+    assert "Traceback" not in errors
+
+
+@pytest.mark.parametrize(
     ("args", "says"),
     [
         (["roll", "no-such-folder"], "There is no such folder."),

@@ -192,7 +192,7 @@ def test_what_cannot_be_done_is_refused_with_the_way_out(folder: Path) -> None:
         (SetNumber(changes="health", of="a", value=1), "no number `health`"),
         (
             HoldResult(holds="three", of="a", result=HeldResult.FAILURE),
-            "has no row `three`",
+            "^the behavior of 'a' has no row `three`",
         ),
         (
             HoldResult(holds="one", of="b", result=HeldResult.FAILURE),
@@ -231,3 +231,21 @@ def test_a_branch_can_be_kept_as_a_scenario(folder: Path) -> None:
     cover = made.cover.model_copy(update={"scenario": "what-if"})
     again = played(with_it.model_copy(update={"cover": cover}))
     assert compared(branch, again).is_equal
+
+
+def test_a_row_that_does_not_end_by_itself_cannot_be_held(
+    folder: Path,
+) -> None:
+    parent = played(
+        project(
+            row("mm", "machine"),
+            row("s1", "state", "mm", name="Lurk"),
+            seconds=0.5,
+        )
+    )
+    hold = HoldResult(holds="s1", of="a", result=HeldResult.FAILURE)
+    with pytest.raises(
+        ProjectError,
+        match=r"^1\.1 Lurk of 'a' is a state, which does not end by itself\.",
+    ):
+        branch_order(parent, 2, (hold,), folder / "no.take", trusted=False)

@@ -7,6 +7,7 @@ against the parent: a branch whose past is not that of its parent is none.
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from umbrant.catalog.validation import validate
@@ -45,8 +46,11 @@ def branch_order(
     # done can be refused.
     catalog = project_catalog(project).catalog
     before = validate(header.project, catalog)
+    # The cue that it would stand in is nobody's: it has not been written.
     problems = [
-        each for each in validate(project, catalog) if each not in before
+        replace(each, file="", row="")
+        for each in validate(project, catalog)
+        if each not in before
     ]
     if problems:
         raise ProjectError(problems)

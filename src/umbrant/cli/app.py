@@ -10,6 +10,7 @@ import signal
 import sys
 from contextlib import suppress
 from importlib import import_module
+from pathlib import Path
 from typing import Any
 
 import typer
@@ -19,7 +20,7 @@ from typer.models import CommandInfo
 
 from umbrant.cli.output import CutShortError, InputError, StoppedError
 from umbrant.model.printable import escaped
-from umbrant.model.problems import ProjectError
+from umbrant.model.problems import ProjectError, did_you_mean
 from umbrant.rolling.parent import end_with_parent
 from umbrant.take.errors import TakeError
 
@@ -52,6 +53,8 @@ class _Commands(TyperGroup):
     def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
         is_command = any(arg in COMMANDS for arg in args[:1])
         if args != ["--help"] and not is_command:
+            for word in args[:1]:
+                _refuse_misspelt(ctx, word)
             args = ["open", *args]
         return super().parse_args(ctx, args)
 
@@ -67,6 +70,21 @@ class _Commands(TyperGroup):
         )
         return get_command_from_info(
             info, pretty_exceptions_short=True, rich_markup_mode=None
+        )
+
+
+def _refuse_misspelt(ctx: Any, word: str) -> None:
+    """End with a message for a plain word that names no folder: whoever types
+    one means a command.
+    """
+    path = Path(word)
+    if path.name == word and not path.suffix and word[:1] not in ("", "-"):
+        with suppress(OSError):
+            if path.is_dir():
+                return
+        meant = did_you_mean(word, list(COMMANDS), "See umbrant --help.")
+        ctx.fail(
+            f"'{escaped(word)}' is neither a command nor a folder here. {meant}"
         )
 
 

@@ -242,7 +242,7 @@ def _side(
 def _followed(comparison: TakeComparison) -> Iterator[AnswerLine]:
     """What followed, for each of the cast."""
     for name, found in comparison.by_agent.items():
-        title = _title(name, comparison.one)
+        title = _title(name, comparison.one, comparison.other)
         yield _plain_line(f"{title}: {_apart(found, comparison.one)}.")
 
 
@@ -312,8 +312,9 @@ def _how_it_is(first: Difference, side: PartedTake) -> str:
 
 
 def _how_cast(first: Difference, side: PartedTake) -> str:
-    does = "plays" if side.value else "does not play"
-    return f"{_title(first.agent, side.take)} {does}"
+    if side.value:
+        return "it plays"
+    return "it does not play"
 
 
 def _how_body(first: Difference, side: PartedTake) -> str:
@@ -382,10 +383,13 @@ _HOW: Mapping[DifferenceKind, Callable[[Difference, PartedTake], str]] = {
 }
 
 
-def _title(name: str, take: Take) -> str:
-    """What one of the cast is called, also where it does not play."""
-    member = take.header.played.find_player(name)
-    return (member.title if member else "") or name
+def _title(name: str, *takes: Take) -> str:
+    """What one of the cast is called in the first of these in which it plays."""
+    for take in takes:
+        member = take.header.played.find_player(name)
+        if member is not None:
+            return member.title or name
+    return name
 
 
 def _place_of_prop(detail: object) -> str:

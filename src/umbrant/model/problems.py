@@ -33,7 +33,8 @@ _CUE = re.compile(r"cue \d+")
 @dataclass(frozen=True, order=True)
 class Problem:
     """One thing that is wrong: where, what, and the way out. `row` is a row's
-    number and name, or `cue 3`, or empty.
+    number and name, or `cue 3`, or empty; `file` is empty for what stands in
+    none.
     """
 
     file: str
@@ -54,10 +55,8 @@ class Problem:
         row = self.row
         if row and not _CUE.fullmatch(row):
             row = f"row {row}"
-        place = ": ".join(filter(None, (self.file, row)))
-        if self.remedy:
-            return f"{place}: {self.message} {self.remedy}"
-        return f"{place}: {self.message}"
+        said = f"{self.message} {self.remedy}".rstrip()
+        return ": ".join(filter(None, (self.file, row, said)))
 
     def as_json(self) -> dict[str, str]:
         """The same, for a program to read."""

@@ -8,6 +8,7 @@ from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
+from umbrant.model.printable import a_or_an
 from umbrant.model.problems import (
     DECLARE_EVENT,
     DECLARE_KEY,
@@ -232,18 +233,21 @@ class _Cue:
         if behavior is None or self.project.find_behavior(behavior) is None:
             return
         rows = expand_behavior(self.project, behavior).behavior
-        row = rows.by_id.get(action.holds)
-        kind = None
-        if row is not None:
-            kind = self.catalog.get(row.kind, *RUNS)
-        if kind is None:
-            message = (
-                f"the behavior of '{member.name}' has no row `{action.holds}` that is entered and "
-                "ends by itself."
-            )
+        row, remedy = (
+            rows.by_id.get(action.holds),
+            "Hold an action, a condition or a composite.",
+        )
+        if row is None:
             yield self._at(
-                message,
-                "Hold an action, a condition or a composite, by its id.",
+                f"the behavior of '{member.name}' has no row `{action.holds}`.",
+                remedy,
+            )
+        elif self.catalog.get(row.kind, *RUNS) is None:
+            called = f"{rows.outline.number[row.id]} {row.name}".rstrip()
+            yield self._at(
+                f"{called} of '{member.name}' is {a_or_an(row.kind)}, which does not end by "
+                "itself.",
+                remedy,
             )
 
     def _in_cast(self, name: str) -> Iterator[Problem]:

@@ -2,6 +2,7 @@
 step less of it.
 """
 
+import re
 from pathlib import Path
 
 import pytest
@@ -461,3 +462,26 @@ def test_what_is_counted_is_changed_by_integers(tmp_path: Path) -> None:
         for number in each.numbers:
             if number.title.endswith("failures"):
                 assert number.value == round(number.value)
+
+
+@pytest.mark.parametrize(
+    ("decorator", "says"),
+    [
+        (("chance", {"share": 0.01}), r"^0\.01 → 0\.\d+ in 1\.1’s chance$"),
+        (("at_most", {"times": 1}), "^once → 2 times in 1.1’s at most$"),
+    ],
+)
+def test_a_decorator_that_refused_is_guessed_from_what_it_said(
+    decorator: tuple[str, dict[str, float]], says: str, tmp_path: Path
+) -> None:
+    made = project(
+        row("top", "selector"),
+        row("one", "wait", "top", duration=0.2, decorators=[decorator]),
+        row("rest", "wait", "top", duration=0.2),
+        seconds=0.6,
+    )
+    take = take_of(made, tmp_path)
+    tick = min(each.start for each in take.agents["a"].row("one").refusals[""])
+    found = nearest(take, "one", tick)
+    (refused,) = [each for each in found if re.search(says, each.short)]
+    check(take, refused, "one", tick, tmp_path)

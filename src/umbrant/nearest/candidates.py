@@ -5,7 +5,7 @@ is for playing to say.
 
 from collections.abc import Iterator
 
-from umbrant.catalog.kind import RUNS, ChildOrder, Family
+from umbrant.catalog.kind import RUNS, ChildOrder, Family, Kind
 from umbrant.catalog.params import NUMBERS, ParamType
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import MACHINE, ON_EVENT
@@ -205,16 +205,18 @@ class ChangeCandidates(ScoreCandidates):
             self._subject.record.row(row_id).span_at(self._tick),
         )
         if part != ROW:
-            guess = self._guess_of(row_id)
+            guess = self._guess_of(row_id, kind, name)
         elif kind is not None and span is not None:
             guess = measured_against(span.cause, kind, name)
         else:
             guess = None
         yield from self._of_number(row_id, part, name, title, guess)
 
-    def _guess_of(self, row_id: str) -> float | None:
-        """What a cooldown or a time would have to be, from the cause of the
-        refusal at the tick.
+    def _guess_of(
+        self, row_id: str, kind: Kind | None, name: str
+    ) -> float | None:
+        """What a number of a decorator would have to be, from the cause of the
+        refusal at the tick: a cooldown, a chance, how many times.
         """
         refusal = self._subject.record.row(row_id).refusal_at(self._tick)
         cause = None
@@ -226,6 +228,11 @@ class ChangeCandidates(ScoreCandidates):
         since_s = cause.facts.get("since_s")
         if cause.kind == "cooling" and isinstance(since_s, int | float):
             return now_s - since_s
+        times = cause.facts.get("times")
+        if cause.kind == "at_most" and isinstance(times, int | float):
+            return times + 1.0
+        if kind is not None:
+            return measured_against(cause, kind, name)
         return None
 
     # the order of rows, and the setting

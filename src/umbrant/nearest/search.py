@@ -12,7 +12,7 @@ from itertools import combinations, product
 from umbrant.comparing.comparison import ranges_apart
 from umbrant.model.documents import Project
 from umbrant.model.staging import CueAction
-from umbrant.model.values import Document, number_text
+from umbrant.model.values import Document, number_text, times_text
 from umbrant.nearest.candidate import (
     ArrangementCandidate,
     Candidate,
@@ -68,6 +68,8 @@ class ChangedNumber(Document):
     def _said(self, number: float) -> str:
         if self.zero and not number:
             return self.zero
+        if self.unit == "times":
+            return times_text(number)
         return f"{number_text(number)} {self.unit}".rstrip()
 
     def put(self, project: Project) -> Project:

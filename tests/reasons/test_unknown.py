@@ -13,6 +13,7 @@ from umbrant.model.behaviors import Key
 from umbrant.model.documents import NodeFile, Project
 from umbrant.model.staging import Cue, SetKey
 from umbrant.model.values import KeyType
+from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
 from umbrant.review import review_take
@@ -183,3 +184,9 @@ def test_a_formula_that_makes_no_sense_says_so() -> None:
         "odd is n + can_see(v): its condition cannot be read: a yes/no cannot "
         "be reckoned with."
     ) in checked(explains, explains.why_not(1, "l1"))
+
+
+def test_an_unknown_input_shows_no_number() -> None:
+    explains = explainer(project(*DAY, keys=KEYS, seconds=0.5))
+    assert now_value(explains, "c1", 2) == "unknown"
+    assert now_value(explains, "o1", 2) == "0.00"

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from umbrant.catalog.kind import ROWS, Family, NumberKind
 from umbrant.catalog.language.phrases import unit_of
 from umbrant.catalog.language.tree import Comparison, ConditionTree, atoms
+from umbrant.catalog.protocols import Measured
 from umbrant.model.values import number_text
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.condition_report import ConditionReport
@@ -48,6 +49,9 @@ def _score(subject: AgentContext, row_id: str, tick: int) -> str:
     gauge = subject.record.row(row_id).gauge_at(tick)
     if gauge is None:
         return ""
+    # What an unknown input is taken to be worth is no number of its own.
+    if gauge.measured is Measured.INPUT and gauge.of is None:
+        return "unknown"
     return f"{gauge.value:.2f}"
 
 

@@ -49,6 +49,11 @@ def explainer(made: Project) -> Explainer:
 
 def test_an_input_that_is_not_known_says_what_its_sense_found() -> None:
     explains = explainer(project(*DAY, keys=KEYS, seconds=0.5))
+    assert explains.why_not(2, "o1").lines[0].text == (
+        "Greet scored 0.00, not more than the threshold of 0.00, for Near is "
+        "not known; Rest scored 0.50. It would win by no single input that is "
+        "known. It has not run before in this take."
+    )
     assert "Near is not known: 'nobody' is not on the stage." in checked(
         explains, explains.why_not(2, "o1")
     )

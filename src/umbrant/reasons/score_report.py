@@ -281,6 +281,10 @@ class Scores(RecordedScores):
                     f", not more than the threshold of {_text(decision.threshold)}"
                 )
             )
+        unknown = [each for each in own.considered if each.input is None]
+        if unknown:
+            bits += [", for ", self.names.bit(unknown[0].row.id)]
+            bits.append(" is not known")
         if best is not None:
             bits += [
                 TextRun("; "),

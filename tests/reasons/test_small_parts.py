@@ -8,10 +8,12 @@ from hypothesis import strategies as st
 
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
+from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.model.behaviors import Key
 from umbrant.model.staging import Member
 from umbrant.model.values import Curve, KeyType, Shape
 from umbrant.reasons.machine_report import transitions_out
+from umbrant.reasons.sentences import gauge_text
 from umbrant.reasons.utility_decision import MOST_DIGITS, shortest
 from umbrant.reasons.why import Explainer
 
@@ -138,3 +140,13 @@ def test_a_table_of_scores_has_a_line_for_each_candidate_where_there_are_several
         "near",
     ]
     assert lines == expected
+
+
+def test_a_roll_that_is_hardly_under_a_chance_reads_as_another_number() -> (
+    None
+):
+    gauge = Gauge(Measured.ROLL, 0.29996, 0.3)
+    assert gauge_text(gauge, 0.0) == "rolled 0.29996, under 0.3"
+    assert gauge_text(Gauge(Measured.ROLL, 0.3, 0.3), 0.0) == (
+        "rolled 0.3, not under 0.3"
+    )

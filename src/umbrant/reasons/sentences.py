@@ -9,7 +9,7 @@ from itertools import zip_longest
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.protocols import Gauge, Measured
-from umbrant.model.values import number_text, times_text
+from umbrant.model.values import decimals_apart, number_text, times_text
 
 
 class Tone(StrEnum):
@@ -338,8 +338,8 @@ def ago_text(seconds: float) -> str:
 
 
 def gauge_text(gauge: Gauge, now_s: float) -> str:
-    """A gauge as it is read: `3.20 s of 9 s left`, `2 of 3`, `rolled 0.12,
-    under 0.30`; empty when its time is over.
+    """A gauge as it is read: `3.20 s of 9 s left`, `2 of 3`, `rolled 0.124,
+    under 0.3`; empty when its time is over.
     """
     match gauge.measured:
         case Measured.UNTIL:
@@ -356,7 +356,10 @@ def gauge_text(gauge: Gauge, now_s: float) -> str:
             side = "not under"
             if gauge.value < bound:
                 side = "under"
-            return f"rolled {gauge.value:.2f}, {side} {bound:.2f}"
+            # As a refusal by it says: 0.30 under 0.30 would be no answer.
+            digits = decimals_apart(gauge.value, bound, 3)
+            roll = number_text(gauge.value, digits)
+            return f"rolled {roll}, {side} {number_text(bound, digits)}"
         case Measured.SCORE:
             if gauge.of:
                 return f"{gauge.value:.2f} + {gauge.of:.2f}"

@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtWidgets import QApplication
 
-from tests.desk.conftest import Driver
+from tests.desk.conftest import Driver, with_cast
 from umbrant.desk.views.blackboard import BlackboardView
 from umbrant.desk.views.curve.view import CurveView
 from umbrant.desk.views.lanes.painting import lanes_of
@@ -311,6 +311,27 @@ def test_what_would_have_made_it_run_is_found_applied_and_undone(
         hands.desk.behavior.row("esc").guard.when
         == "can_see(visitor, within=8)"
     )
+
+
+def test_nothing_is_searched_for_what_is_only_considered(
+    driver: Driver, quay: Path
+) -> None:
+    hands = driver
+    assert hands.open(with_cast(quay, "mila", "visitor"))
+    desk = hands.desk
+    rows = desk.behavior.rows
+    for kind, is_searched in (("consider", False), ("option", True)):
+        found = next(
+            each.id
+            for each in rows
+            if each.kind == kind
+            and desk.explainer.state_of(each.id, 100) is not RowState.RUNNING
+        )
+        desk.move_playhead(100)
+        desk.select_row(found)
+        hands.key(Qt.Key.Key_X)
+        assert (desk.nearest.question is not None) is is_searched
+        hands.key(Qt.Key.Key_W)
 
 
 def test_moving_on_gives_a_search_up_and_a_process_that_is_killed_is_started_again(

@@ -622,6 +622,8 @@ def test_who_is_not_on_the_stage_yet_says_which_cue_brings_it_on() -> None:
     text = "Zoe is not on the stage: cue 1 puts it there at 0.50 s."
     assert [line.text for line in zoe.why(2).lines] == [text]
     assert [line.text for line in zoe.why_not(2, "ww").lines] == [text]
+    assert not zoe.might_run("ww", 2), "nothing could have made it run there"
+    assert zoe.might_run("ww", 8)
     assert zoe.why(8).lines[-1].text.startswith("ww has been running")
 
 

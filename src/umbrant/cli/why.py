@@ -71,7 +71,7 @@ def why(
             say(
                 "\nIt ran at this tick, so nothing has to be otherwise for that."
             )
-        elif nearest:
+        elif nearest and explainer.might_run(row_id, tick):
             _tell_nearest(_nearest(explainer, tick, row_id, trust))
     refuse_cut_take(explainer.take)
 
@@ -80,6 +80,8 @@ def _nearest(
     explainer: Explainer, tick: int, row_id: str, trust: bool
 ) -> Iterator[NearestChange]:
     """What would have made the row run, each as soon as it has been played."""
+    if not explainer.might_run(row_id, tick):
+        return
     with trial_player(
         explainer.header, explainer.member.name, tick, trusted=trust
     ) as player:

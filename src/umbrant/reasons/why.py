@@ -143,6 +143,16 @@ class Explainer(Headlines):
             (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),),
         )
 
+    def might_run(self, row_id: str, tick: int) -> bool:
+        """Whether anything could have made a row run at a tick: it is none that
+        is only considered, or done as another begins or ends, and its body is
+        on the stage.
+        """
+        return (
+            self.family(row_id) not in (Family.CONSIDERATION, Family.HOOK)
+            and next(self._off_stage(tick), None) is None
+        )
+
     def this_tick(self, tick: int) -> Answer:
         """Everything that the agent did at a tick, in order."""
         lines = tuple(step.line for step in self.ticks.steps(tick))

@@ -264,7 +264,8 @@ class ReasonsView(QTextBrowser):
         self, explainer: Explainer, tick: int
     ) -> NearestQuestion | None:
         """What to search the nearest change for; None where why not is not
-        what is asked, the row runs, or the take is still being played.
+        what is asked, the row runs or never could, or the take is still being
+        played.
         """
         row_id, take = self.desk.row_id, explainer.take
         if (
@@ -277,6 +278,7 @@ class ReasonsView(QTextBrowser):
             current is None
             or not current.is_finished
             or ran(explainer.record.row(row_id), tick)
+            or not explainer.might_run(row_id, tick)
         ):
             return None
         nodes = take.header.project.nodes

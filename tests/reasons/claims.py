@@ -154,8 +154,9 @@ def _condition(explainer: Explainer, claim: Claim) -> bool:
     is said to be. Each side that is shown is the one that was found.
     """
     part, found = str(claim.facts["part"]), {}
+    until = (claim.tick, int(str(claim.facts.get("step", MOST_STEPS))))
     for step in _record(explainer, claim).atom_steps.get(part, []):
-        if step.tick <= claim.tick:
+        if (step.tick, step.step) <= until:
             found[step.atom] = step.found
     shown = claim.facts["atoms"]
     assert isinstance(shown, list)

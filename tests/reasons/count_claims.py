@@ -10,7 +10,11 @@ from collections.abc import Iterable
 
 from tests.kinds import CATALOG
 from tests.reasons.claims import CHECKERS
-from tests.review.random_projects import DrawnProject, RandomProject
+from tests.review.random_projects import (
+    ChartProject,
+    DrawnProject,
+    RandomProject,
+)
 from tests.small import causes_of, has_all_facts, played
 from umbrant.reasons.decision_changes import decision_changes
 from umbrant.reasons.sentences import Answer, AnswerLine
@@ -108,6 +112,10 @@ def _differ(read: str, written: str) -> bool:
         return read != written
 
 
+KINDS = (RandomProject, ChartProject, DrawnProject)
+"""What is drawn, in turns."""
+
+
 class ClaimCount:
     """How many claims of each kind were checked, and those that were false
     with their sentences.
@@ -155,8 +163,7 @@ class ClaimCount:
 
     def check_random(self, seed: int, every: int = 3) -> None:
         """Check the answers about a random project, at every so many ticks."""
-        kind = DrawnProject if seed % 3 == 2 else RandomProject
-        take = played(kind(seed).made)
+        take = played(KINDS[seed % len(KINDS)](seed).made)
         # One without a fact would read as 'beyond not set'.
         self.false.extend(
             ("a cause lacks a fact", each)

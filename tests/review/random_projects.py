@@ -313,3 +313,71 @@ class DrawnProject(RandomProject):
             number = draw.choice((*NUMBERS, "never", "clock()", "near / mood"))
             self._add("consider", option, input=number, high=4.0)
         return option
+
+
+class ChartProject(RandomProject):
+    """One whose machines hold states within states, regions that run side by
+    side, and what is done on the way.
+    """
+
+    composites = ("machine", "machine", "selector", "parallel")
+
+    def composite(self, under: str | None, kind: str, depth: int) -> None:
+        if under is None:
+            kind = "machine"
+        super().composite(under, kind, depth)
+
+    def _states(self, machine: str, depth: int) -> None:
+        tops = self._inside(machine, depth, 0)
+        if self.random.random() < 0.5:
+            self._transition(machine, self.random.choice(tops))
+
+    def _inside(self, around: str, depth: int, level: int) -> list[str]:
+        """The states in one: they lead to each other."""
+        draw = self.random
+        states = {
+            self._add(kind, around, **self._shaped(kind)): kind
+            for kind in self._kinds(level)
+        }
+        for state, kind in states.items():
+            if kind in ("final", "history"):
+                continue
+            for _ in range(draw.randrange(0, 3)):
+                self._transition(state, draw.choice([*states]))
+            if kind == "regions":
+                for _ in range(2):
+                    region = self._add("state", state)
+                    self._inside(region, depth, level + 1)
+            else:
+                self._fill(state, depth, level)
+        return [*states]
+
+    def _kinds(self, level: int) -> list[str]:
+        draw = self.random
+        kinds = ["state"] + [
+            draw.choice(("state", "state", "final", "history"))
+            for _ in range(draw.randrange(1, 3))
+        ]
+        if level < 2 and draw.random() < 0.4:
+            kinds.insert(draw.randrange(2), "regions")
+        return kinds
+
+    def _shaped(self, kind: str) -> dict[str, Any]:
+        draw = self.random
+        if kind == "history":
+            return {"depth": draw.choice(("shallow", "deep"))}
+        if kind == "final":
+            return {"result": draw.choice(("success", "failure"))}
+        if kind == "state" and draw.random() < 0.2:
+            return {"leaving": "when it is done"}
+        return {}
+
+    def _fill(self, state: str, depth: int, level: int) -> None:
+        draw = self.random
+        if level < 2 and draw.random() < 0.3:
+            self._inside(state, depth, level + 1)
+        elif draw.random() < 0.7:
+            self.tree(state, depth + 2)
+        if draw.random() < 0.3:
+            hook = self._add(draw.choice(("on_enter", "on_leave")), state)
+            self._add("count", hook, key=KeyRef(key="mood"), amount=1.0)

@@ -91,10 +91,15 @@ class ConditionReport:
     """
 
     def bits(
-        self, tick: int, *, held: bool, now: int | None = None
+        self,
+        tick: int,
+        *,
+        held: bool,
+        now: int | None = None,
+        step: int | None = None,
     ) -> list[Bit]:
-        """What decided it when it was last asked at or before a tick, and who
-        wrote the keys in it.
+        """What decided it when it was last asked at or before a tick, or by a
+        step of it, and who wrote the keys in it.
 
         `held` says whether it came out as yes; times are told as seen from
         `now`, else from `tick`.
@@ -103,7 +108,7 @@ class ConditionReport:
         # is told was so earlier.
         now = tick if now is None else now
         found: list[Bit] = []
-        decisive = self.deciding(tick, held=held)
+        decisive = self.deciding(tick, held=held, step=step)
         for index, atom, met in decisive:
             if found:
                 found.append(TextRun(", and "))
@@ -121,18 +126,27 @@ class ConditionReport:
             (index, met.truth, met.left, met.right)
             for index, _, met in decisive
         ]
-        facts = {"part": self.part, "held": held, "atoms": decided_by}
+        facts: dict[str, object] = {
+            "part": self.part,
+            "held": held,
+            "atoms": decided_by,
+        }
+        if step is not None:
+            facts["step"] = step
         return [*found, Claim(ClaimKind.CONDITION, self.row_id, tick, facts)]
 
     def deciding(
-        self, tick: int, *, held: bool
+        self, tick: int, *, held: bool, step: int | None = None
     ) -> list[tuple[int, ConditionTree, AtomResult]]:
         """The atoms that decided the condition when it was last asked at or
-        before a tick: the index of each, the atom, and what it found.
+        before a tick, or by a step of it: the index of each, the atom, and
+        what it found.
         """
         found: list[tuple[int, ConditionTree, AtomResult]] = []
         for index, atom in enumerate(atoms(self.tree)):
-            met = self.agent.row(self.row_id).found_at(self.part, index, tick)
+            met = self.agent.row(self.row_id).found_at(
+                self.part, index, tick, step
+            )
             if met is not None and _decides(self.tree, atom, met, held):
                 found.append((index, atom, met))
         return found

@@ -473,7 +473,12 @@ def _because_fired(
         if row.kind in (ON_EVENT, ON_DONE):
             joint = ", and "
         yield joint
-        yield from condition.bits(tick, held=True, now=now)
+        fired = subject.record.row(row_id).last_span(tick)
+        step = None
+        # It may have been asked once more within the tick, and said no.
+        if fired is not None and fired.start == tick:
+            step = fired.start_step
+        yield from condition.bits(tick, held=True, now=now, step=step)
 
 
 def _trigger(subject: AgentContext, row: Row) -> str:

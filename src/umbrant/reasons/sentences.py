@@ -55,7 +55,7 @@ class ClaimKind(StrEnum):
     MUTED = "muted"
     CONDITION = "condition"
     """The condition of a `part` came out as `held` when it was last evaluated,
-    at a tick or before; `atoms` are what decided it: index, truth, and both
+    at a tick or before, or by a `step` of it; `atoms` are what decided it: index, truth, and both
     sides.
     """
     LAST_YES = "last yes"

@@ -334,12 +334,30 @@ class RowRecord:
             )
         )
 
-    def found_at(self, part: str, atom: int, tick: int) -> AtomResult | None:
-        """The last result of an atom at or before a tick."""
+    def found_at(
+        self, part: str, atom: int, tick: int, step: int | None = None
+    ) -> AtomResult | None:
+        """The last result of an atom at or before a tick; with a step that
+        which it had by then.
+        """
         changes = self.sensed.get((part, atom))
-        if changes:
+        if not changes:
+            return None
+        if step is None or changes.ticks[changes.index(tick)] < tick:
             return changes.at(tick)
-        return None
+        # It was found anew within the tick, maybe only after the step.
+        steps = self.atom_steps.get(part, [])
+        before = bisect_right(
+            steps, (tick, step), key=lambda each: (each.tick, each.step)
+        )
+        return next(
+            (
+                each.found
+                for each in reversed(steps[:before])
+                if each.atom == atom
+            ),
+            None,
+        )
 
 
 def _start(item: Span | Refusal) -> int:

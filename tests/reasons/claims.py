@@ -312,7 +312,7 @@ def _tied(explainer: Explainer, claim: Claim) -> bool:
         if span.start == claim.tick
         or (
             span.start < claim.tick
-            and (span.end is None or span.end > claim.tick)
+            and (span.end is None or span.end >= claim.tick)
         )
     ]
     numbers = list(explainer.outline.number)

@@ -199,3 +199,41 @@ def test_an_option_that_was_refused_is_not_beaten_by_order() -> None:
     text = explains.why(0).text
     assert "Sulk scored 1.00; Prowl with 1.00 was refused." in text
     assert "of equals" not in text + explains.why_not(0, "o1").text
+
+
+def test_what_ended_last_is_what_a_row_came_to() -> None:
+    """One before it was tried once more, and failed, in the same tick."""
+    explains = explainer(
+        project(
+            row("top", "selector", name="Day", resumes_at="the first"),
+            row("l1", "last", "top", name="Try", ticks=0, success=False),
+            row("l2", "last", "top", name="Work", ticks=2),
+            row("l3", "last", "top", name="Rest", ticks=2),
+            seconds=0.3,
+        )
+    )
+    assert not_so(explains, 2, "l3").startswith(
+        "Rest comes after Work, and is tried only when that fails. Work "
+        "succeeded at this tick."
+    )
+
+
+def test_an_option_of_a_utility_that_did_not_decide_says_why_not() -> None:
+    late = [("time_limit", {"limit": 0.2})]
+    explains = explainer(
+        project(
+            row("uu", "utility", name="Day", decorators=late),
+            row("o1", "option", "uu", name="Prowl"),
+            row("l1", "last", "o1", ticks=50),
+            row("o2", "option", "uu", name="Sulk", weight=0.5),
+            row("l2", "last", "o2", ticks=50),
+            seconds=0.4,
+        )
+    )
+    answer = explains.why_not(2, "o2")
+    assert [line.text for line in answer.lines] == [
+        "Day failed at this tick: its time limit of 0.20 s ran out.",
+        "Sulk scored 0.50 when it was last decided. It scores 0.50 at most, "
+        "whatever its inputs are: it would need more weight. It has not run "
+        "before in this take.",
+    ]

@@ -295,13 +295,6 @@ class Headlines(NotRunningReport):
             yield from self.ended_so(machine, span, tick)
         yield "."
 
-    def _is_over(self, row_id: str, tick: int) -> bool:
-        """Whether a row ended by itself at a tick."""
-        return self.state_of(row_id, tick) in (
-            RowState.SUCCESS,
-            RowState.FAILURE,
-        )
-
     def _ended_innermost(self, within: str, tick: int) -> str | None:
         """The row in another one, or that itself, that ended last at a tick
         and has no rows in it that did; None where none ended.

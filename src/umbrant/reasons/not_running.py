@@ -35,6 +35,10 @@ class NotRunningReport(ChangeReport):
         if family is Family.OPTION and parent is not None:
             record, scores = self.record.row(row_id), self.scores(parent)
             scored = list(scores.why_not(row_id, tick))
+            if not scores.was_decided(tick) and self._is_over(parent, tick):
+                yield self.names.line(
+                    parent, self.ended(parent, tick), Tone.NO
+                )
             # A refusal comes before the scores: an option that is refused does
             # not win with any of them. It was asked when it was last decided.
             was_refused = record.refusal_at(scores.decided_at(tick))
@@ -68,6 +72,13 @@ class NotRunningReport(ChangeReport):
             yield from lines or (self._line_not(row_id, tick),)
         else:
             yield self._line_not(row_id, tick)
+
+    def _is_over(self, row_id: str, tick: int) -> bool:
+        """Whether a row ended by itself at a tick."""
+        return self.state_of(row_id, tick) in (
+            RowState.SUCCESS,
+            RowState.FAILURE,
+        )
 
     def _considered(self, row_id: str, option: str, tick: int) -> AnswerLine:
         """What a consideration was when its option was scored last: it is no
@@ -387,7 +398,7 @@ class NotRunningReport(ChangeReport):
         self, row_ids: tuple[str, ...], tick: int
     ) -> str | None:
         """The sibling that ran at a tick; of several that ended within it, the
-        one entered last.
+        last one.
         """
         covered = [(self._rank(row_id, tick), row_id) for row_id in row_ids]
         best = max(
@@ -411,8 +422,10 @@ class NotRunningReport(ChangeReport):
         # says nothing: the last is the one in which the machine itself ended.
         if self.is_state(row_id):
             return 1, span.start, span.start_step
+        # They all ended at this tick. The last one to do so is what the row
+        # around it came to, also where one before it was tried once more.
         return (
             int(span.outcome is not Outcome.STOPPED),
-            span.start,
             span.end_step,
+            span.start,
         )

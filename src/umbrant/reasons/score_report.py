@@ -21,7 +21,7 @@ from umbrant.reasons.utility_decision import (
     Bid,
     UtilityDecision,
 )
-from umbrant.take.record import Refusal, Span
+from umbrant.take.record import Outcome, Refusal, Span
 
 CANDIDATE_LINE = "   for "
 """How the line of a candidate begins in a table of scores."""
@@ -202,25 +202,43 @@ class Scores(RecordedScores):
     def _won(self, scored: OptionScore, tick: int) -> Span | None:
         """The span of an option that won the decision of a tick."""
         span = self.record.row(scored.row.id).span_at(tick)
-        # One that ended at the tick without having begun at it has made room.
-        if span is None or (span.end == tick and span.start < tick):
+        # One that was stopped at the tick without having begun at it has made
+        # room, or nothing was decided. What ends otherwise does so after it
+        # has won: its guard as well is asked as it is done.
+        if (
+            span is not None
+            and span.end == tick
+            and span.start < tick
+            and span.outcome is Outcome.STOPPED
+            and (span.cause is None or span.cause.kind != "guard_ended")
+        ):
             return None
         return span
+
+    def was_decided(self, tick: int) -> bool:
+        """Whether the decision that holds at a tick was made at it: an option
+        won, or none was let in.
+        """
+        at = self.decided_at(tick)
+        scored, decision = self.at(at), self.decision(at)
+        if decision is None or any(self._won(each, at) for each in scored):
+            return True
+        return not any(
+            each.total > decision.threshold and not self._refusal(each, at)
+            for each in scored
+        )
 
     def _at_work(
         self, scored: Sequence[OptionScore], tick: int
     ) -> OptionScore | None:
-        """Of these the option that was at work after the decision of a tick;
-        the best of them where none was.
-        """
+        """Of these the option that was at work after the decision of a tick."""
         # The best need not be at work: another one is held, or was drawn, or
         # the best was refused.
         held = self.held(tick)
         for each in scored:
             if held is not None and each.row.id == held[0]:
                 return each
-        at_work = [each for each in scored if self._won(each, tick)]
-        return next(iter(at_work or scored), None)
+        return next((each for each in scored if self._won(each, tick)), None)
 
     def _how_drawn(self, scored: OptionScore, tick: int) -> Iterator[Bit]:
         span = self._won(scored, tick)
@@ -273,7 +291,7 @@ class Scores(RecordedScores):
             digits = decimals_apart(own.total, best.total, 2)
         bits: list[Bit] = [f" scored {_text(own.score, digits)}"]
         bits.append(claim(ClaimKind.SCORED, row_id, at, score=own.score))
-        if at < tick:
+        if at < tick or not self.was_decided(tick):
             bits.append(TextRun(" when it was last decided"))
         if decision is not None and own.total <= decision.threshold:
             bits.append(

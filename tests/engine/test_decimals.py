@@ -1,5 +1,7 @@
 """What is reckoned, counted and timed is the number that an author writes."""
 
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -20,6 +22,13 @@ def test_hundredths_are_added_and_taken_away_as_on_paper(
     assert calculate("+", one / 100, other / 100) == (one + other) / 100
     assert calculate("-", one / 100, other / 100) == (one - other) / 100
     assert calculate("*", one / 100, other / 100) == one * other / 10000
+
+
+def test_what_is_too_large_is_left_as_it_is() -> None:
+    assert to_millionths(1e305) == 1e305
+    assert to_millionths(-math.inf) == -math.inf
+    assert calculate("*", 1e200, 1e200) is None
+    assert calculate("+", 1e305, 1.0) == 1e305
 
 
 @given(st.floats(allow_nan=False, allow_infinity=False, width=32))

@@ -132,16 +132,19 @@ ParamValue = (
 
 
 MILLIONTHS = 1e6
+NO_MILLIONTHS = 2**53 / MILLIONTHS
+"""From here on a float has no more than six decimals."""
 
 
 def to_millionths(value: float) -> float:
-    """The nearest number with six decimals. Raises ValueError or OverflowError
-    for one that is not finite.
+    """The nearest number with six decimals; what is not finite as it is.
 
     What comes of reckoning is kept so: 0.2 + 0.1 is the 0.3 that an author
     writes, and the last bits of a processor make no two takes differ.
     """
-    return round(value * MILLIONTHS) / MILLIONTHS
+    if abs(value) < NO_MILLIONTHS:
+        return round(value * MILLIONTHS) / MILLIONTHS
+    return value
 
 
 MOST_DECIMALS = 17

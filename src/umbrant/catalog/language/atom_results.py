@@ -2,6 +2,7 @@
 condition language.
 """
 
+import math
 import operator
 from collections.abc import Callable
 from typing import Any, NamedTuple
@@ -55,8 +56,9 @@ def calculate(sign: str, one: Any, other: Any) -> float | None:
     if one is None or other is None:
         return None
     try:
-        return to_millionths(ARITHMETIC_OPERATORS[sign](one, other))
-    except (ZeroDivisionError, OverflowError, ValueError):
+        result = ARITHMETIC_OPERATORS[sign](one, other)
+        return to_millionths(result) if math.isfinite(result) else None
+    except (ZeroDivisionError, OverflowError):
         return None
 
 

@@ -25,7 +25,7 @@ from umbrant.catalog.language.tree import (
     YesNoTerm,
     source,
 )
-from umbrant.model.values import MILLIONTHS
+from umbrant.model.values import MILLIONTHS, NO_MILLIONTHS
 
 Grid = NDArray[np.float64]
 
@@ -75,11 +75,12 @@ def evaluate_on_grid(tree: ConditionTree, values: Mapping[str, Grid]) -> Grid:
 def _reckon(sign: str, one: Grid, other: Grid) -> Grid:
     with np.errstate(all="ignore"):
         result = ARITHMETIC_OPERATORS[sign](one, other)  # type: ignore[arg-type]
-        return np.where(
-            np.isfinite(result),
+        rounded = np.where(
+            np.abs(result) < NO_MILLIONTHS,
             np.round(np.asarray(result) * MILLIONTHS) / MILLIONTHS,
-            np.nan,
+            result,
         )
+        return np.where(np.isfinite(result), rounded, np.nan)
 
 
 def _decided_by(parts: list[Grid], decisive: float) -> Grid:

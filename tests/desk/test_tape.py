@@ -8,11 +8,12 @@ from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
 from umbrant.catalog.kind import Family
+from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.desk.session.shown import TapeWindow
 from umbrant.desk.views.ledger.tape import Axis, TapePainter
 from umbrant.desk.widgets.painted import painting
 from umbrant.desk.widgets.theme import DAY
-from umbrant.take.record import Outcome, RowRecord, Span
+from umbrant.take.record import Changes, Outcome, RowRecord, Span
 
 
 def running(record: RowRecord, ticks: int) -> list[bool]:
@@ -52,3 +53,27 @@ def test_zooming_keeps_the_tick_that_is_pointed_at_where_it_is(
     tape.zoom(factor, around)
     assert tape.length == pytest.approx(before * factor)
     assert (around - tape.start) / tape.length == pytest.approx(0.25)
+
+
+def test_an_option_that_began_before_what_is_shown_stays_in_its_cell(
+    qtbot: QtBot,
+) -> None:
+    record = RowRecord(
+        spans=[Span(0, 30)],
+        gauges={"": Changes([0], [Gauge(Measured.SCORE, 1.0, 0.0)])},
+    )
+    cell = QRectF(100, 0, 100, 34)
+    image = QImage(300, 34, QImage.Format.Format_RGB32)
+    image.fill(DAY.sheet)
+    with painting(image) as painter:
+        painter.setClipRect(cell)
+        axis = Axis(cell, 10, 10, 40)
+        TapePainter(painter, axis, DAY, 10).draw(Family.OPTION, record)
+    middle = int(axis.foot) - 4
+    drawn = [
+        image.pixelColor(x, middle) != image.pixelColor(0, 0)
+        for x in range(image.width())
+    ]
+    assert all(drawn[101:199])
+    assert not any(drawn[:99])
+    assert not any(drawn[201:])

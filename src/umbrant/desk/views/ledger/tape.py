@@ -178,14 +178,15 @@ class TapePainter:
                 else:
                     end = max(span.end, span.start + 1)
                 left, right = self.axis.x_of(span.start), self.axis.x_of(end)
-                self.painter.setClipRect(
-                    QRectF(
-                        left,
-                        self.axis.cell.top(),
-                        right - left,
-                        self.axis.cell.height(),
-                    )
+                stretch = QRectF(
+                    left,
+                    self.axis.cell.top(),
+                    right - left,
+                    self.axis.cell.height(),
                 )
+                # This takes the place of the clip to the cell: what began
+                # before it would be drawn over the column beside it.
+                self.painter.setClipRect(stretch.intersected(self.axis.cell))
                 self.painter.drawPolygon(shape)
 
     def _line(self, record: RowRecord) -> None:

@@ -154,7 +154,7 @@ class TickReport(RepeatedSteps):
             return self._about(
                 StepKind.WROTE, write.row_id, bits, write.step, facts
             )
-        who = {"": "The start"}.get(write.part, "A cue")
+        who = "A cue" if write.part else "The start"
         words: Words = [f"{who}{text}"]
         if write.part == FORMULA:
             words = [f"The formula of {write.key}"]

@@ -14,6 +14,7 @@ from tests.review.random_projects import (
     ChartProject,
     DrawnProject,
     RandomProject,
+    StageProject,
 )
 from tests.small import causes_of, has_all_facts, played
 from umbrant.reasons.decision_changes import decision_changes
@@ -112,7 +113,7 @@ def _differ(read: str, written: str) -> bool:
         return read != written
 
 
-KINDS = (RandomProject, ChartProject, DrawnProject)
+KINDS = (RandomProject, ChartProject, DrawnProject, StageProject)
 """What is drawn, in turns."""
 
 
@@ -170,8 +171,11 @@ class ClaimCount:
             for each in causes_of(take)
             if not has_all_facts(each)
         )
-        explainer = Explainer(take, "a", CATALOG)
-        self.check_take(take, "a", range(0, take.ticks, every), explainer)
+        for name, agent in take.agents.items():
+            if agent.rows:
+                explainer = Explainer(take, name, CATALOG)
+                ticks = range(0, take.ticks, every)
+                self.check_take(take, name, ticks, explainer)
 
 
 def main() -> int:

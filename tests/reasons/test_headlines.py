@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from tests.kinds import CATALOG
 from tests.reasons.count_claims import contradicts_itself
-from tests.small import key, played, project, row
+from tests.small import key, played, project, record, row
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import (
@@ -468,3 +468,50 @@ def test_a_row_that_follows_one_that_was_done_names_its_guard_as_well() -> (
         "a is at Tend, since 0.40 s, because Shoo was done, and the time was "
         "0.4 s, above 0.1 s."
     ]
+
+
+def test_nobody_is_at_a_transition_that_leads_back() -> None:
+    explains = Explainer(
+        played(
+            project(
+                row("mm", "machine", name="Day"),
+                row("s1", "state", "mm", name="Rest"),
+                row("t1", "when", "s1", when="yes", to="s1", name="Again"),
+            )
+        ),
+        "a",
+        CATALOG,
+    )
+    assert explains.path(0) == ("mm", "s1")
+    answer = explains.why(0)
+    assert answer.headline is not None
+    assert "a is at Rest" in answer.headline.text
+    assert not any("succeeded" in line.text for line in answer.lines)
+
+
+def test_a_transition_that_fired_twice_on_the_way_round_is_named_once() -> (
+    None
+):
+    """Two keys change places each time, so that the second time round all is
+    as it was.
+    """
+    number = [
+        Key(name=name, type=KeyType.NUMBER, default=value)
+        for name, value in (("a", 1.0), ("b", 2.0), ("c", 1.0))
+    ]
+    moves = [("a", "c"), ("b", "a"), ("c", "b")]
+    made = project(
+        row("mm", "machine", name="Day"),
+        row("s1", "state", "mm", name="Rest"),
+        row("t1", "when", "s1", when="yes", to="s1", name="Again"),
+        row("h1", "on_enter", "s1"),
+        *[
+            row(f"w{n}", "copy", "h1", source=key(one), key=key(other))
+            for n, (one, other) in enumerate(moves)
+        ],
+        keys=tuple(number),
+    )
+    take = played(made)
+    assert record(take, "mm").refusals["machine"][0].cause.facts["times"] == 2
+    (said,) = headlines(made, 0)
+    assert "Day was cut off at this tick: Again led it back" in said

@@ -18,7 +18,19 @@ from umbrant.model.behaviors import (
     Watch,
 )
 from umbrant.model.documents import Project
-from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
+from umbrant.model.staging import (
+    Area,
+    Blocks,
+    Body,
+    Cue,
+    Member,
+    Place,
+    Prop,
+    RaiseEvent,
+    SetKey,
+    Stat,
+    WalkPoint,
+)
 from umbrant.model.values import KeyRef, KeyType
 
 VALUES = (1.0, 2.0, 3.0, 4.0)
@@ -108,17 +120,21 @@ class RandomProject:
                 does=RaiseEvent(raises="bell"),
             )
         )
-        made = project(
-            *self.rows,
-            keys=KEYS,
-            cues=tuple(cues),
-            cast=(WALKER,),
-            seconds=SECONDS,
-            behaviors=(INNER,),
-            blackboards=(INNER_KEYS,),
-        )
+        around: dict[str, Any] = {
+            "keys": KEYS,
+            "cues": tuple(cues),
+            "cast": (WALKER,),
+            "seconds": SECONDS,
+            "behaviors": (INNER,),
+            "blackboards": (INNER_KEYS,),
+        }
+        made = project(*self.rows, **{**around, **self._setting()})
         events = EventList(events=(Event(name="bell"), Event(name="gong")))
         return made.model_copy(update={"event_list": events})
+
+    def _setting(self) -> dict[str, Any]:
+        """What is otherwise on the stage than in most, as `project` takes it."""
+        return {}
 
     def condition(self) -> str:
         """A comparison, or two of them."""
@@ -166,6 +182,9 @@ class RandomProject:
             self.composite(under, self.random.choice(self.composites), depth)
             return
         kind = self.random.choice(LEAVES)
+        self._leaf(under, kind)
+
+    def _leaf(self, under: str, kind: str) -> None:
         args: dict[str, dict[str, Any]] = {
             "last": {
                 "ticks": self.random.randrange(4),
@@ -312,6 +331,178 @@ class DrawnProject(RandomProject):
         for _ in range(draw.randrange(0, 3)):
             number = draw.choice((*NUMBERS, "never", "clock()", "near / mood"))
             self._add("consider", option, input=number, high=4.0)
+        return option
+
+
+STAGE_KEYS = (
+    *KEYS,
+    Key(name="thing", type=KeyType.PROP),
+    Key(name="foe", type=KeyType.AGENT),
+    Key(name="spot", type=KeyType.POINT, default=(6.0, 5.0)),
+    Key(name="noise", type=KeyType.POINT),
+    Key(name="named", type=KeyType.TEXT, default="none"),
+)
+
+
+class StageProject(RandomProject):
+    """One whose agents have to do with each other, and with things."""
+
+    composites = ("selector", "sequence", "parallel", "utility", "machine")
+
+    def _setting(self) -> dict[str, Any]:
+        stats = {"zest": Stat(value=0.8, per_s=-0.2)}
+        body = Body(sight_m=7.0, hearing_m=6.0, walk_m_s=3.0, stats=stats)
+        mate = Member(
+            name="mate",
+            behavior="b",
+            group="crew",
+            start=(12.0, 5.0),
+            facing_deg=180.0,
+            body=body,
+        )
+        return {
+            "keys": STAGE_KEYS,
+            "cast": (mate, WALKER.model_copy(update={"group": "guests"})),
+            "group": "crew",
+            "body": body,
+            "seconds": 3.0,
+            "props": (
+                Prop(name="cup", group="loot", at=(3.0, 5.0), level=0.3),
+                Prop(name="jar", group="loot", at=(5.0, 7.0), drain_per_s=0.3),
+                Prop(name="box", group="loot", at=(14.0, 3.0)),
+            ),
+            "areas": (
+                Area(name="wall", corners=((8, 2), (9, 2), (9, 8), (8, 8))),
+                Area(
+                    name="mat",
+                    corners=((2, 4), (5, 4), (5, 6), (2, 6)),
+                    blocks=Blocks.NOTHING,
+                ),
+            ),
+            "places": (Place(name="corner", at=(19, 9)),),
+        }
+
+    def _comparison(self) -> str:
+        draw = self.random
+        if draw.random() < 0.3:
+            return super()._comparison()
+        row_id = f"r{draw.randrange(12)}x"
+        numbers = (
+            *("distance(foe)", "distance(thing)", "distance('corner')"),
+            *("way_length(spot)", "distance_between(v, thing)"),
+            *("stat('zest') * 4", "stat_of(foe, 'zest') * 4"),
+            *("level(thing) * 4", "nearest('loot')", "time_since(noise)"),
+            *("count_of('loot', within=5)", "count_of('crew')"),
+            *(f"others_in('{row_id}')", f"time_in('{row_id}')"),
+            *("time_since_event('gong')", "random(0, 4)"),
+            f"others_in('{row_id}', group='guests')",
+        )
+        answers = (
+            *("can_see(v)", "can_see(foe, within=3)", "carries()"),
+            *("heard(within=5)", "heard('thud')", "event('gong')"),
+            *("is_set(thing)", "in_zone('mat')", "is_in_zone(thing, 'mat')"),
+            f"in_state('{row_id}')",
+            *("named == 'none'", "foe == v"),
+        )
+        if draw.random() < 0.5:
+            return draw.choice(("", "not ")) + draw.choice(answers)
+        sign = draw.choice(("<", "<=", ">", ">="))
+        return f"{draw.choice(numbers)} {sign} {draw.choice(VALUES):g}"
+
+    def _leaf(self, under: str, kind: str) -> None:
+        draw = self.random
+        if draw.random() < 0.2:
+            super()._leaf(under, kind)
+            return
+        thing, foe = KeyRef(key="thing"), KeyRef(key="foe")
+        spot, noise = KeyRef(key="spot"), KeyRef(key="noise")
+        anything = draw.choice((thing, foe, spot, noise, {"place": "corner"}))
+        group = draw.choice(("crew", "guests", "loot"))
+        which = draw.choice(("nearest", "furthest", "random", "highest"))
+        within = draw.choice((3.0, 8.0, 30.0))
+        kinds: dict[str, dict[str, Any]] = {
+            "pick": {
+                "which": which,
+                "group": "loot",
+                "key": thing,
+                "within": within,
+            },
+            "note_seen": {
+                "group": draw.choice(("crew", "guests")),
+                "key": foe,
+                "within": within,
+            },
+            "pick_lowest": {
+                "group": "loot",
+                "thing": thing,
+                "level": KeyRef(key="mood"),
+            },
+            "pick_point": {"target": anything, "key": spot},
+            "listen": {"where": noise},
+            "move_to": {"target": anything, "reach": draw.choice((0.5, 2.0))},
+            "follow": {"target": foe, "distance": 1.0, "duration": 0.6},
+            "wander": {"centre": anything, "radius": 2.0, "duration": 0.5},
+            "take_cover": {"watcher": foe, "within": within},
+            "keep_ring": {"target": foe, "distance": 2.0, "duration": 0.5},
+            "face": {"target": anything},
+            "carry": {"target": thing, "reach": within},
+            "throw": {"target": anything, "reach": within},
+            "drop": {},
+            "use": {"target": thing, "duration": 0.3, "reach": 3.0},
+            "use_up": {"target": thing, "amount": 0.4, "reach": 3.0},
+            "strike": {"target": foe, "stat": "zest", "reach": within},
+            "change_stat": {"stat": "zest", "amount": -0.1},
+            "change_slowly": {
+                "stat": draw.choice(("zest", "zeal")),
+                "amount": 0.3,
+                "duration": 0.5,
+            },
+            "tell_agent": {"target": foe, "event": "gong", "delay": 0.2},
+            "tell_group": {"group": group, "event": "bell"},
+            "raise_event": {"event": "gong", "delay": 0.3},
+            "make_noise": {"loudness": 1.0, "what": "thud"},
+            "say": {"text": "ho", "duration": 0.3},
+            "clear": {"key": draw.choice((thing, foe, spot))},
+            "set_point": {"key": spot, "target": anything},
+            "set_text": {"key": KeyRef(key="named"), "text": "some"},
+            "set_yes_no": {"key": KeyRef(key="seen"), "value": True},
+            "look_about": {"duration": 0.4},
+        }
+        kind = draw.choice([*kinds])
+        self._add(kind, under, **kinds[kind], **self._around(under))
+
+    def _decorators(self) -> list[tuple[str, dict[str, Any]]]:
+        return [
+            *super()._decorators(),
+            ("cooldown", {"duration": 0.6, "first": "cooling"}),
+            (
+                "cooldown",
+                {
+                    "duration": 0.6,
+                    "ending": self.random.choice(("success", "failure")),
+                },
+            ),
+        ]
+
+    def _option(self, utility: str) -> str:
+        draw = self.random
+        group, held = draw.choice(
+            (("loot", "thing"), ("guests", "foe"), ("crew", "foe"))
+        )
+        many: dict[str, Any] = (
+            {"among": group, "target": KeyRef(key=held)}
+            if draw.random() < 0.7
+            else {}
+        )
+        guard = {"guard": self.condition()} if draw.random() < 0.3 else {}
+        combine = draw.choice(("product", "mean", "minimum", "weighted sum"))
+        option = self._add("option", utility, combine=combine, **many, **guard)
+        for _ in range(draw.randrange(0, 3)):
+            number = draw.choice(
+                (f"distance({held})", "stat('zest') * 4", "near")
+            )
+            curve = {"shape": "linear", "flipped": draw.random() < 0.5}
+            self._add("consider", option, input=number, high=9.0, curve=curve)
         return option
 
 

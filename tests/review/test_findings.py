@@ -35,10 +35,9 @@ from umbrant.reasons.decision_changes import LeadingSpan
 from umbrant.review import review, review_cast, review_take
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import Finding, Subject
-from umbrant.review.journeys import _still
+from umbrant.review.journeys import _first_within, _stills
 from umbrant.review.rules import all_rules
 from umbrant.review.takes import _flips_from
-from umbrant.take.record import Span
 
 THROUGHOUT = Watch.THROUGHOUT
 TOP = row("top", "selector")
@@ -1095,14 +1094,25 @@ def test_a_transition_whose_rival_asks_more_is_not_beaten() -> None:
 
 
 def test_going_out_and_back_is_no_standing_still() -> None:
-    run = AgentTake(played(project(TOP, WAIT)), "a", CATALOG)
     there = np.linspace(0, 0.9, 8)
     places = np.zeros((46, 3), dtype=np.float32)
     places[:16, 0] = np.concatenate((there, there[::-1]))
     places[16:32, 0] = np.concatenate((there, there[::-1]))
     places[32:, 0] = np.linspace(0, 2, 14)
-    assert _still(run, Span(0, 45), places) is None
-    assert _still(run, Span(0, 45), np.zeros((46, 3), dtype=np.float32)) == 0
+    assert _first_within(_stills(places, 15), 0, 45 - 15) is None
+    still = _stills(np.zeros((46, 3), dtype=np.float32), 15)
+    assert _first_within(still, 0, 45 - 15) == 0
+
+
+def test_only_what_stood_while_a_row_ran_is_standing_still() -> None:
+    places = np.zeros((60, 3), dtype=np.float32)
+    places[:, 0] = [*range(20), *[20] * 20, *range(20, 40)]
+    places[45] = np.nan  # off the stage for a tick
+    still = _stills(places, 10)
+    assert _first_within(still, 0, 19) is None
+    assert _first_within(still, 0, 59) == 20
+    assert _first_within(still, 25, 59) == 25
+    assert _first_within(still, 31, 59) is None
 
 
 def test_a_row_that_now_runs_and_now_restarts_takes_no_turns_with_itself() -> (

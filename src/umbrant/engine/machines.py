@@ -379,9 +379,8 @@ class LiveMachine:
             self._seen.append((len(self._fired), here))
             return False
         ring = self._fired[first:]
-        self._cut_off(
-            cause("ring", rows=" ".join(ring), times=float(len(ring)))
-        )
+        rows = " ".join(dict.fromkeys(ring))
+        self._cut_off(cause("ring", rows=rows, times=float(len(ring))))
         return True
 
     def _forget_situations(self) -> None:

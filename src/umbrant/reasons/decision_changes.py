@@ -10,9 +10,9 @@ what failed before the fallback came, and it must not be overlooked.
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import groupby
+from typing import NamedTuple
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import ROWS, RUNS, ChildOrder, Family
@@ -22,8 +22,7 @@ from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, Outcome
 
 
-@dataclass(frozen=True)
-class LeadingSpan:
+class LeadingSpan(NamedTuple):
     """Ticks in a row, both ends included, during which the same row led its
     branch.
     """
@@ -251,29 +250,35 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
     each tick is one lead that restarts.
     """
     last: LeadingSpan | None = None
+    # What follows is reckoned up first: most leads of a long take are made of
+    # many spans.
+    end, is_brief = 0, False
     for span in _without_repetition(_not_during(spans)):
         # A row leads to the tick before the one at which it ended, and may be
         # entered again at the one after that. What is said of one that
         # restarts holds at each of its ticks.
         gap = 1 if span.restarts else 2
-        follows = (
+        if (
             last is not None
             and last.row_id == span.row_id
-            and span.start <= last.end + gap
+            and span.start <= end + gap
             and last.restarts == span.restarts
-        )
-        if last is not None and follows:
-            is_brief = (
-                last.is_brief and span.is_brief and last.start == span.end
-            )
-            end = max(last.end, span.end)
-            last = replace(last, end=end, is_brief=is_brief)
+        ):
+            is_brief = is_brief and span.is_brief and last.start == span.end
+            end = max(end, span.end)
             continue
         if last is not None:
-            yield last
-        last = span
+            yield _until(last, end, is_brief)
+        last, end, is_brief = span, span.end, span.is_brief
     if last is not None:
-        yield last
+        yield _until(last, end, is_brief)
+
+
+def _until(lead: LeadingSpan, end: int, is_brief: bool) -> LeadingSpan:
+    """A lead that lasts until another tick; most are as they were."""
+    if lead.end == end and lead.is_brief == is_brief:
+        return lead
+    return lead._replace(end=end, is_brief=is_brief)
 
 
 def _not_during(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
@@ -298,15 +303,25 @@ def _without_repetition(spans: Iterable[LeadingSpan]) -> Iterator[LeadingSpan]:
     before: list[LeadingSpan] = []
     for tick, group in groupby(spans, key=lambda span: span.start):
         now = list(group)
-        same = [each.row_id for each in now] == [
-            each.row_id for each in before
-        ]
-        brief = all(each.is_brief for each in now) and all(
-            each.is_brief for each in before
-        )
-        if before and same and brief and before[-1].end == tick - 1:
-            before[-1] = replace(before[-1], end=tick, restarts=True)
+        if _repeats(before, now, tick):
+            before[-1] = before[-1]._replace(end=tick, restarts=True)
             continue
         yield from before
         before = now
     yield from before
+
+
+def _repeats(
+    before: Sequence[LeadingSpan], now: Sequence[LeadingSpan], tick: int
+) -> bool:
+    """Whether a tick is made of the same brief spans as the one before it."""
+    return (
+        bool(before)
+        and before[-1].is_brief
+        and before[-1].end == tick - 1
+        and len(before) == len(now)
+        and all(
+            was.is_brief and each.is_brief and was.row_id == each.row_id
+            for was, each in zip(before, now, strict=True)
+        )
+    )

@@ -414,7 +414,8 @@ class NotRunningReport(ChangeReport):
         stopped; of equals the last by the order of steps.
         """
         span = self.record.row(row_id).span_at(tick)
-        if span is None:
+        # Nobody is at a transition: it fires between one state and the next.
+        if span is None or self.family(row_id) is Family.TRANSITION:
             return -1, -1, -1
         if span.end is None or span.end > tick:
             return 2, span.start, span.start_step

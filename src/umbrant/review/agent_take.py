@@ -6,7 +6,11 @@ from functools import cached_property
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import Catalog
 from umbrant.model.behaviors import Behavior
-from umbrant.reasons.decision_changes import behavior_of
+from umbrant.reasons.decision_changes import (
+    LeadingSpan,
+    behavior_of,
+    leading_spans,
+)
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
 from umbrant.take.record import RowRecord, Span
@@ -20,10 +24,15 @@ class AgentTake:
     agent: str
     catalog: Catalog
 
-    @property
+    @cached_property
     def behavior(self) -> Behavior | None:
         """The behavior that it ran, with all that it used."""
         return behavior_of(self.take, self.agent)
+
+    @cached_property
+    def leads(self) -> tuple[tuple[LeadingSpan, ...], ...]:
+        """For each branch of the behavior what led it."""
+        return leading_spans(self.take, self.agent)
 
     def record(self, row_id: str) -> RowRecord:
         """The record of a row."""

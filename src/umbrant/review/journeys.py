@@ -40,12 +40,15 @@ def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
     behavior, poses = run.behavior, run.take.poses.get(run.agent)
     if behavior is None or poses is None:
         return
+    ticks = round(STILL_S * run.take.header.ticks_per_s)
+    stills = _stills(poses, ticks)
     for row in behavior.rows:
         record = run.record(row.id)
         if not record.ways.ticks:
             continue
         for span in record.spans:
-            still = _still(run, span, poses)
+            end = run.take.ticks - 1 if span.end is None else span.end
+            still = _first_within(stills, span.start, end - ticks)
             if (
                 still is not None
                 and record.ways.at(still)
@@ -62,24 +65,22 @@ def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
                 break
 
 
-def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
-    """The first tick from which the body stood for too long while a row ran."""
-    ticks = round(STILL_S * run.take.header.ticks_per_s)
-    if span.end is not None:
-        end = span.end
-    else:
-        end = run.take.ticks - 1
-    places = poses[span.start : end + 1, :2]
-    if len(places) <= ticks:
-        return None
+def _stills(poses: np.ndarray, ticks: int) -> np.ndarray:
+    """The ticks from which a body stood for so many, in order."""
     # The way that was walked, not how far apart its ends are: out and back is
-    # no standing still.
+    # no standing still. Nor is it where it is off the stage.
+    steps = np.hypot(*np.diff(poses[:, :2].astype(float), axis=0).T)
     walked = np.concatenate(
-        ([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T)))
+        ([0.0], np.cumsum(np.nan_to_num(steps, nan=2 * STILL_M)))
     )
-    found = np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
-    if len(found):
-        return span.start + int(found[0])
+    return np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
+
+
+def _first_within(stills: np.ndarray, first: int, last: int) -> int | None:
+    """The first of some ticks that lies within bounds, both included."""
+    index = int(np.searchsorted(stills, first))
+    if index < len(stills) and stills[index] <= last:
+        return int(stills[index])
     return None
 
 

@@ -11,7 +11,7 @@ from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import HISTORY
 from umbrant.model.parts import ROW
 from umbrant.model.values import KeyRef, count_text, times_text, value_text
-from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
+from umbrant.reasons.decision_changes import LeadingSpan
 from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import RuleMatch, Severity
@@ -163,7 +163,7 @@ def flipping(run: AgentTake) -> Iterator[RuleMatch]:
     """Two rows that took the lead from each other faster than twice a second,
     four times or more.
     """
-    for found in leading_spans(run.take, run.agent):
+    for found in run.leads:
         yield from _flips_among(run, found)
 
 
@@ -310,7 +310,7 @@ def _led_in_vain(run: AgentTake) -> Iterator[tuple[str, list[Span]]]:
     no other row ran: with those failures.
     """
     rate = run.take.header.ticks_per_s
-    for lead in chain.from_iterable(leading_spans(run.take, run.agent)):
+    for lead in chain.from_iterable(run.leads):
         # Looked at first, for a long take has many leads and many spans.
         if not lead.restarts or lead.end - lead.start + 1 < rate:
             continue
@@ -376,37 +376,54 @@ def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
     """
     agent = run.take.agents[run.agent]
     for row_id, record in agent.rows.items():
-        said = _broken(run, [*_causes(record)])
+        said = _broken(run, _faults(record))
         if said:
             yield RuleMatch(f"At {said}", row_id)
     for name, changes in agent.keys.items():
-        written = zip(changes.ticks, changes.values, strict=True)
-        said = _broken(run, [(tick, each.cause) for tick, each in written])
+        said = _broken(
+            run,
+            [
+                (tick, written.cause)
+                for tick, written in zip(
+                    changes.ticks, changes.values, strict=True
+                )
+                if written.cause is not None and written.cause.kind in BROKEN
+            ],
+        )
         if said:
             yield RuleMatch(f"{name}, at {said}", "", about=name)
 
 
-def _causes(record: RowRecord) -> Iterator[tuple[int, Cause | None]]:
-    """Each reason that a row gave, and its tick."""
-    for span in record.spans:
-        yield span.end or 0, span.cause
+def _faults(record: RowRecord) -> list[tuple[int, Cause]]:
+    """Each reason of a row that lies in code, and its tick."""
+    # Of a long take nearly all is without any: a chain of generators would
+    # take longer than the rest of a review.
+    found = [
+        (span.end or 0, span.cause)
+        for span in record.spans
+        if span.cause is not None and span.cause.kind in BROKEN
+    ]
     for refusals in record.refusals.values():
-        for refusal in refusals:
-            yield refusal.start, refusal.cause
+        found += [
+            (each.start, each.cause)
+            for each in refusals
+            if each.cause.kind in BROKEN
+        ]
     for steps in record.atom_steps.values():
-        for step in steps:
-            yield step.tick, step.found.cause if step.found else None
+        found += [
+            (each.tick, each.found.cause)
+            for each in steps
+            if each.found is not None
+            and each.found.cause is not None
+            and each.found.cause.kind in BROKEN
+        ]
+    return found
 
 
-def _broken(run: AgentTake, causes: Sequence[tuple[int, Cause | None]]) -> str:
+def _broken(run: AgentTake, found: Sequence[tuple[int, Cause]]) -> str:
     """When code was at fault first, how often it was anew, and what it said;
     empty if it never was.
     """
-    found = [
-        (tick, cause)
-        for tick, cause in causes
-        if cause is not None and cause.kind in BROKEN
-    ]
     if not found:
         return ""
     tick, cause = min(found, key=lambda each: each[0])

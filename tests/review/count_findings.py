@@ -7,21 +7,36 @@ import sys
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from tests.kinds import CATALOG
-from tests.review.random_projects import LockedProject, RandomProject
+from tests.review.random_projects import (
+    ChartProject,
+    DrawnProject,
+    LockedProject,
+    RandomProject,
+    StageProject,
+)
 from tests.small import played
 from umbrant.catalog.validation import validate
+from umbrant.engine.machines import matches
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Behavior
 from umbrant.model.documents import Project
+from umbrant.model.expanded import resolve_variant
 from umbrant.model.parts import ROW
 from umbrant.review import review
 from umbrant.review.findings import Finding
 from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.value_ranges import Case, ValueRange, together
 from umbrant.take.reader import Take
-from umbrant.take.record import Outcome, RowRecord, Span
+from umbrant.take.record import AgentRecord, Outcome, RowRecord, Span
+
+KINDS = (
+    *(LockedProject, RandomProject, RandomProject),
+    *(ChartProject, DrawnProject, StageProject),
+)
+"""What is drawn, in turns."""
 
 
 @dataclass(frozen=True)
@@ -32,16 +47,34 @@ class Played:
     take: Take
     finding: Finding
 
-    @property
+    @cached_property
     def behavior(self) -> Behavior:
-        return self.project.behaviors[0]
+        """The one that it is in, or the first where it is in none."""
+        files = {
+            f"behaviors/{each.name}.json": each.name
+            for each in self.project.behaviors
+        }
+        name = files.get(self.finding.file, self.project.behaviors[0].name)
+        return resolve_variant(self.project, name)
+
+    @property
+    def agent(self) -> AgentRecord:
+        """Of the one who has that behavior."""
+        cast = self.take.header.played.cast
+        return self.take.agents[
+            next(
+                each.name
+                for each in cast
+                if each.behavior == self.behavior.name
+            )
+        ]
 
     @property
     def own(self) -> RowRecord:
         return self.record(self.finding.row_id)
 
     def record(self, row_id: str) -> RowRecord:
-        return self.take.agents["a"].row(row_id)
+        return self.agent.row(row_id)
 
     def around(self, row_id: str, kind: str) -> str:
         path = reversed(self.behavior.outline.path(row_id))
@@ -53,9 +86,13 @@ class Played:
         """Whether the condition of a transition holds with the values at the
         end of a tick.
         """
-        reading = ProjectAnalysis(self.project, CATALOG).readings[0]
+        reading = next(
+            each
+            for each in ProjectAnalysis(self.project, CATALOG).readings
+            if each.behavior.name == self.behavior.name
+        )
         point: dict[str, ValueRange] = {}
-        for name, changes in self.take.agents["a"].keys.items():
+        for name, changes in self.agent.keys.items():
             value = changes.at(tick)
             if value is not None and isinstance(value.value, float):
                 point[name] = ValueRange(value.value, value.value)
@@ -70,13 +107,21 @@ class Played:
 
     def changed(self, tick: int) -> bool:
         """Whether a key changed within a tick."""
-        return any(
-            tick in each.ticks for each in self.take.agents["a"].keys.values()
-        )
+        return any(tick in each.ticks for each in self.agent.keys.values())
 
 
 def never_entered(run: Played) -> bool:
     return not run.own.spans
+
+
+def never_received(run: Played) -> bool:
+    """The event does not come, and what waits for it, rather than asks for it,
+    does not go on.
+    """
+    comes = any(
+        matches(each.event, run.finding.about) for each in run.agent.received
+    )
+    return not comes and ("asks" in run.finding.message or never_entered(run))
 
 
 def never_visited(run: Played) -> bool:
@@ -281,10 +326,8 @@ REFUTERS: dict[str, Callable[[Played], bool]] = {
     "hidden_band": waits_for_failure_before_it,
     "early_guard": never_succeeds,
     "endless_repeat": never_succeeds,
-    "never_raised": never_entered,
-    "never_written": lambda run: (
-        run.finding.about not in run.take.agents["a"].keys
-    ),
+    "never_raised": never_received,
+    "never_written": lambda run: run.finding.about not in run.agent.keys,
     "locked_by_itself": never_entered,
 }
 
@@ -294,7 +337,7 @@ def flagged(seeds: range) -> Iterator[Played]:
     take.
     """
     for seed in seeds:
-        drawn = LockedProject if seed % 3 == 0 else RandomProject
+        drawn = KINDS[seed % len(KINDS)]
         made = drawn(seed).made
         assert validate(made, CATALOG) == []
         found = [

@@ -6,12 +6,16 @@ from random import Random
 from typing import Any
 
 from tests.small import project, row
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.kind import Family
 from umbrant.model.behaviors import (
     Behavior,
     Blackboard,
     Event,
     EventList,
+    Guard,
     Key,
+    Override,
     Row,
     Sharing,
     UpkeepMoment,
@@ -349,12 +353,52 @@ class StageProject(RandomProject):
 
     composites = ("selector", "sequence", "parallel", "utility", "machine")
 
+    def _variant(self) -> Behavior:
+        """What the mate does: the same, but for a guard and for a row that
+        another takes the place of.
+        """
+        draw = self.random
+        above = {each.under for each in self.rows}
+        leaves = [
+            each.id
+            for each in self.rows
+            if each.id not in above and BUILTIN.get(each.kind, Family.ACTION)
+        ]
+        other = row("own", draw.choice(("wait", "use_behavior")))
+        if other.kind == "use_behavior":
+            other = row(
+                "own",
+                "use_behavior",
+                behavior="inner",
+                binds={"level": KeyRef(key="mood")},
+            )
+        overrides = [
+            Override(row=each, instead=(other,))
+            for each in draw.sample(leaves, min(1, len(leaves)))
+        ]
+        guarded = [
+            each.id
+            for each in self.rows
+            if each.guard and each.id not in [one.row for one in overrides]
+        ]
+        overrides += [
+            Override(row=each, guard=Guard(when=self.condition()))
+            for each in draw.sample(guarded, min(1, len(guarded)))
+        ]
+        return Behavior(
+            name="own_way",
+            title="Own way",
+            blackboard="k",
+            variant_of="b",
+            overrides=tuple(overrides),
+        )
+
     def _setting(self) -> dict[str, Any]:
         stats = {"zest": Stat(value=0.8, per_s=-0.2)}
         body = Body(sight_m=7.0, hearing_m=6.0, walk_m_s=3.0, stats=stats)
         mate = Member(
             name="mate",
-            behavior="b",
+            behavior="own_way",
             group="crew",
             start=(12.0, 5.0),
             facing_deg=180.0,
@@ -362,6 +406,7 @@ class StageProject(RandomProject):
         )
         return {
             "keys": STAGE_KEYS,
+            "behaviors": (INNER, self._variant()),
             "cast": (mate, WALKER.model_copy(update={"group": "guests"})),
             "group": "crew",
             "body": body,
@@ -452,11 +497,7 @@ class StageProject(RandomProject):
             "use_up": {"target": thing, "amount": 0.4, "reach": 3.0},
             "strike": {"target": foe, "stat": "zest", "reach": within},
             "change_stat": {"stat": "zest", "amount": -0.1},
-            "change_slowly": {
-                "stat": draw.choice(("zest", "zeal")),
-                "amount": 0.3,
-                "duration": 0.5,
-            },
+            "change_slowly": {"stat": "zest", "amount": 0.3, "duration": 0.5},
             "tell_agent": {"target": foe, "event": "gong", "delay": 0.2},
             "tell_group": {"group": group, "event": "bell"},
             "raise_event": {"event": "gong", "delay": 0.3},
@@ -545,9 +586,10 @@ class ChartProject(RandomProject):
 
     def _kinds(self, level: int) -> list[str]:
         draw = self.random
+        # A machine itself is never left, so it has no history.
+        others = ["state", "state", "final"] + ["history"] * (level > 0)
         kinds = ["state"] + [
-            draw.choice(("state", "state", "final", "history"))
-            for _ in range(draw.randrange(1, 3))
+            draw.choice(others) for _ in range(draw.randrange(1, 3))
         ]
         if level < 2 and draw.random() < 0.4:
             kinds.insert(draw.randrange(2), "regions")

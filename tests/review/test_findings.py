@@ -12,10 +12,12 @@ from tests.kinds import CATALOG
 from tests.small import played, project, row
 from umbrant.model.behaviors import (
     Behavior,
+    Blackboard,
     Event,
     EventList,
     Key,
     NodeFile,
+    Override,
     Row,
     Sharing,
     Watch,
@@ -515,6 +517,13 @@ CASES = [
         nearly_more={
             "cues": (Cue(at_s=1.0, does=RaiseEvent(raises="bell.low")),)
         },
+    ),
+    Case(
+        "never_raised",
+        "t1",
+        two_states(row("t1", "on_event", "aa", event="gong", to="bb")),
+        two_states(row("t1", "on_event", "aa", event="bell", to="bb")),
+        more={"cues": (Cue(at_s=1.0, does=RaiseEvent(raises="bell")),)},
     ),
     Case(
         "start_off_ground",
@@ -1102,6 +1111,73 @@ def test_going_out_and_back_is_no_standing_still() -> None:
     assert _first_within(_stills(places, 15), 0, 45 - 15) is None
     still = _stills(np.zeros((46, 3), dtype=np.float32), 15)
     assert _first_within(still, 0, 45 - 15) == 0
+
+
+def test_what_asks_whether_an_event_has_not_come_does_not_wait_for_it() -> (
+    None
+):
+    made = project(TOP, row("w1", "wait", "top", guard="not event('gong')"))
+    found = [each.message for each in review(made, CATALOG)]
+    assert "It asks for gong, which nothing raises." in found
+
+
+def test_a_row_that_uses_a_behavior_writes_by_its_upkeep_and_by_what_is_bound() -> (
+    None
+):
+    """Also where the behavior that is used is a variant of another."""
+    inner = Behavior(
+        name="inner",
+        title="Inner",
+        blackboard="inner",
+        rows=(row("i1", "set_number", key=KeyRef(key="level"), value=1.0),),
+    )
+    varied = Behavior(
+        name="varied", title="Varied", blackboard="inner", variant_of="inner"
+    )
+    board = Blackboard(name="inner", title="Inner", keys=(number("level"),))
+    sets = ("set_number", 0.2, {"key": KeyRef(key="n"), "value": 2.0})
+    for more in (
+        {"behavior": "inner", "upkeep": [sets]},
+        {"behavior": "inner", "binds": {"level": KeyRef(key="n")}},
+        {"behavior": "varied", "binds": {"level": KeyRef(key="n")}},
+    ):
+        made = project(
+            TOP,
+            row("u1", "use_behavior", "top", **more),
+            row("w1", "wait", "top", guard="n > 1"),
+            keys=(number(),),
+            behaviors=(inner, varied),
+            blackboards=(board,),
+        )
+        found = [each.about for each in review(made, CATALOG)]
+        assert "n" not in found, more
+
+
+def test_what_a_variant_writes_is_no_number_that_stays() -> None:
+    """Its original never writes the key, which would make the guard never
+    hold.
+    """
+    made = project(
+        TOP,
+        row("w1", "wait", "top", guard="n > 1", duration=1.0),
+        row("s1", "set_number", "top", key=KeyRef(key="m"), value=2.0),
+        keys=(number(default=0.0), number("m", default=0.0)),
+    )
+    other = Behavior(
+        name="other",
+        title="Other",
+        blackboard="k",
+        variant_of="b",
+        overrides=(Override(row="s1", **{"with": {"key": KeyRef(key="n")}}),),
+    )
+
+    def sorts(made: Project) -> list[str]:
+        found = review(made, CATALOG)
+        return [each.rule.id for each in found if each.row_id == "w1"]
+
+    assert "settled_guard" in sorts(made)
+    both = made.model_copy(update={"behaviors": (*made.behaviors, other)})
+    assert "settled_guard" not in sorts(both)
 
 
 def test_only_what_stood_while_a_row_ran_is_standing_still() -> None:

@@ -3,6 +3,7 @@ cues out of time.
 """
 
 from collections.abc import Iterator
+from itertools import chain
 
 from umbrant.catalog.params import ParamType
 from umbrant.catalog.references import conditions, param_uses, sense_calls_in
@@ -26,7 +27,8 @@ RAISING = ("raise_event", "tell_agent", "tell_group")
 )
 def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row or a cue raises and nobody listens for."""
-    listened = {name for _, _, name in _heard(analysis)}
+    heard = chain(_awaited(analysis), _in_conditions(analysis))
+    listened = {name for _, _, name in heard}
     for reading, row, event in _raised(analysis):
         if not any(matches(event, each) for each in listened):
             yield RuleMatch(
@@ -67,11 +69,16 @@ def late_cue(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
 
 @project_rule(
     "An event that nobody raises",
-    why="What waits for it waits for ever, unless you raise it by hand in a rehearsal.",
+    why=(
+        "What waits for it waits for ever, and a condition never finds it, unless you raise it by "
+        "hand in a rehearsal."
+    ),
     severity=Severity.WARNING,
 )
 def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
-    """An event that a row waits for and nothing raises."""
+    """An event that a row waits for, or asks for in a condition, and nothing
+    raises.
+    """
     raised = {event for _, _, event in _raised(analysis)}
     for scenario in analysis.project.scenarios:
         raised.update(
@@ -79,17 +86,19 @@ def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             for cue in scenario.cues
             if isinstance(cue.does, RaiseEvent)
         )
-    for reading, row, event in _heard(analysis):
-        # Machines raise the end of their states themselves, and any event is
-        # raised by whatever happens.
-        inside = event == ANY_EVENT or matches(event, "done")
-        if not inside and not any(matches(each, event) for each in raised):
-            yield RuleMatch(
-                f"It waits for {event}, which nothing raises.",
-                row.id,
-                reading.file,
-                about=event,
-            )
+    heard = {"waits": _awaited(analysis), "asks": _in_conditions(analysis)}
+    for how, places in heard.items():
+        for reading, row, event in places:
+            # Machines raise the end of their states themselves, and any event
+            # is raised by whatever happens.
+            inside = event == ANY_EVENT or matches(event, "done")
+            if not inside and not any(matches(each, event) for each in raised):
+                yield RuleMatch(
+                    f"It {how} for {event}, which nothing raises.",
+                    row.id,
+                    reading.file,
+                    about=event,
+                )
 
 
 def _raised(
@@ -106,9 +115,10 @@ def _raised(
                     yield reading, row, each.value
 
 
-def _heard(
+def _awaited(
     analysis: ProjectAnalysis,
 ) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
+    """The rows that begin or go on with an event, and which."""
     for reading in analysis.readings:
         for row in reading.rows:
             for each in param_uses(row, reading.catalog):
@@ -118,6 +128,16 @@ def _heard(
                     and isinstance(each.value, str)
                 ):
                     yield reading, row, each.value
+
+
+def _in_conditions(
+    analysis: ProjectAnalysis,
+) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
+    """The rows in whose conditions an event is asked for, and which: one may
+    ask whether it has not come.
+    """
+    for reading in analysis.readings:
+        for row in reading.rows:
             for _, tree in conditions(row, reading.catalog):
                 for ask in sense_calls_in(tree):
                     kind = reading.catalog.kinds.get(ask.sense)

@@ -13,6 +13,7 @@ from umbrant.catalog.references import (
 from umbrant.catalog.renaming.keys import extends
 from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
 from umbrant.model.documents import Project
+from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.kind_ids import CLEAR, USE_BEHAVIOR
 from umbrant.model.parts import ROW, part_index
 from umbrant.model.staging import SetKey
@@ -139,23 +140,19 @@ def _gives_value(reading: BehaviorAnalysis, row: Row, key: str) -> bool:
     clearing it, nor by copying it from itself. One that is bound in a behavior
     that is used may be written there.
     """
-    if row.kind == USE_BEHAVIOR:
-        inner = reading.project.find_behavior(
-            str(row.args.get("behavior", ""))
-        )
-        bound = {
-            name for name, to in row.binds.items() if to == KeyRef(key=key)
-        }
-        return any(
-            bound & key_references(each, reading.catalog).writes
-            for each in (inner.rows if inner else ())
-        )
-    uses = param_uses(row, reading.catalog)
+    bound = {name for name, to in row.binds.items() if to == KeyRef(key=key)}
+    inside: Sequence[Row] = ()
+    used = str(row.args.get(BEHAVIOR, ""))
+    if row.kind == USE_BEHAVIOR and reading.project.find_behavior(used):
+        inside = resolve_variant(reading.project, used).rows
+    # Besides, a row that uses a behavior may have upkeep like any other.
     return any(
+        bound & key_references(each, reading.catalog).writes for each in inside
+    ) or any(
         each.param.writes
         and each.value == KeyRef(key=key)
         and not _is_idle(row, each)
-        for each in uses
+        for each in param_uses(row, reading.catalog)
     )
 
 

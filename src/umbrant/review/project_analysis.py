@@ -12,6 +12,7 @@ from umbrant.catalog.language.tree import (
 from umbrant.catalog.references import key_references, keys_in, walk
 from umbrant.model.behaviors import Sharing
 from umbrant.model.documents import Project
+from umbrant.model.expanded import resolve_variant
 from umbrant.model.staging import SetKey
 from umbrant.model.values import KeyType
 from umbrant.review.behavior_analysis import BehaviorAnalysis
@@ -76,7 +77,7 @@ class ProjectAnalysis:
         """
         written: set[str] = set()
         for behavior in self.project.behaviors:
-            for row in behavior.rows:
+            for row in resolve_variant(self.project, behavior.name).rows:
                 written.update(
                     key_references(row, self.catalog).writes, row.binds
                 )

@@ -11,12 +11,16 @@ from PySide6.QtCore import Qt, QUrl
 from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver, with_cast
+from umbrant.branching.branch import branch_actions
+from umbrant.desk.session.branches import do_nearest
 from umbrant.desk.views.blackboard import BlackboardView
 from umbrant.desk.views.curve.view import CurveView
 from umbrant.desk.views.lanes.painting import lanes_of
 from umbrant.desk.views.reasons import ReasonsView
 from umbrant.desk.views.stage.look import look_of
-from umbrant.model.staging import HeldResult, HoldResult, SetKey
+from umbrant.model.staging import HeldResult, HoldResult, RaiseEvent, SetKey
+from umbrant.nearest.places import DoneAtTick
+from umbrant.nearest.search import NearestChange, Rearranged
 from umbrant.reasons.score_report import with_other_scores
 from umbrant.reasons.sentences import Tone
 from umbrant.take.record import RowState
@@ -380,6 +384,31 @@ def test_a_link_in_reasons_does_what_it_says(dog_driver: Driver) -> None:
         hands.desk.explainer.record.row(row_id).state_at(100)
         is RowState.RUNNING
     )
+
+
+def test_what_is_done_before_the_playhead_branches_off_there(
+    dog_driver: Driver,
+) -> None:
+    desk = dog_driver.desk
+    desk.move_playhead(100)
+    thunder = RaiseEvent(raises="thunder", to="brine")
+    place = DoneAtTick(scenario="dusk", tick=60, does=thunder)
+    change = NearestChange(
+        arranged=(Rearranged(place=place, title="thunder"),),
+        runs_from=60,
+        others=0,
+        agent="Brine",
+        row_name="Cower",
+        seconds=3.0,
+        went_on=False,
+        succeeds=False,
+    )
+    do_nearest(desk, change)
+    dog_driver.until(
+        lambda: desk.branched_at is not None and not desk.takes.busy
+    )
+    assert desk.branched_at == 60
+    assert branch_actions(desk.take.header) == (thunder,)
 
 
 @pytest.mark.parametrize(

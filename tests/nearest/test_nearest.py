@@ -178,6 +178,39 @@ def test_a_number_in_a_guard_and_a_keys_value_are_both_found(
     )
 
 
+def test_what_is_set_is_set_where_it_was_decided(tmp_path: Path) -> None:
+    """A guard that is asked on entry, and a utility that decides seldom."""
+    take = take_of(guarded(), tmp_path)
+    refused = take.agents["a"].row("first").last_refusal(12)
+    assert refused is not None
+    assert refused.end == 10
+    set_then = next(
+        each for each in nearest(take, "first", 12) if each.actions
+    )
+    assert set_then.short == "2 → 1.4 for near at 1.00 s"
+    assert set_then.done_at == 10
+    check(take, set_then, "first", 12, tmp_path)
+
+    seldom = project(
+        row("uu", "utility", every=1.0),
+        row("oa", "option", "uu", guard="lit"),
+        row("wa", "wait", "oa", duration=5.0),
+        row("ob", "option", "uu"),
+        row("cb", "consider", "ob", input="near", low=0, high=4),
+        row("wb", "wait", "ob", duration=5.0),
+        row("oc", "option", "uu"),
+        row("cc", "consider", "oc", input="mood", low=0, high=4),
+        row("wc", "wait", "oc", duration=5.0),
+        keys=(NEAR, MOOD, LIT),
+    )
+    take = take_of(seldom, tmp_path)
+    for row_id, key in (("oa", "lit"), ("oc", "mood")):
+        found = nearest(take, row_id, 15)
+        (one,) = [each for each in found if key in each.short]
+        assert one.done_at == 10
+        check(take, one, row_id, 15, tmp_path)
+
+
 def test_a_key_that_is_yes_or_no_is_turned_round_and_an_event_raised(
     tmp_path: Path,
 ) -> None:

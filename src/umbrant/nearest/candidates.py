@@ -184,7 +184,7 @@ class ChangeCandidates(ScoreCandidates):
                     row_id, ROW, param.name, f"{number}’s {param.label}"
                 )
             elif param.type is ParamType.EVENT and row.kind == ON_EVENT:
-                yield from self._raised(row.args.get(param.name))
+                yield from self._raised(row.args.get(param.name), self._tick)
 
     def _of_part(
         self, row_id: str, part: str, kind: str, title: str

@@ -104,7 +104,8 @@ class ConditionCandidates(ParamCandidates):
             if isinstance(part, KeyTerm):
                 key = self._subject.actual_key(row_id, part.key)
                 changes = self._subject.record.keys.get(key)
-                written = changes.at(self._tick) if changes else None
+                tick = self._last_decided(row_id)
+                written = changes.at(tick) if changes else None
                 if written is None or written.value is None:
                     yield from self._of_sensors(key)
 
@@ -143,7 +144,7 @@ class ConditionCandidates(ParamCandidates):
         changes = report.agent.keys.get(report.actual.get(tree.key, tree.key))
         written = None
         if changes is not None:
-            written = changes.at(self._tick)
+            written = changes.at(self._last_decided(report.row_id))
         value = None
         if written is not None:
             value = written.value
@@ -185,7 +186,7 @@ class ConditionCandidates(ParamCandidates):
                 (declared.low, declared.high) if declared else (None, None)
             )
             title = (
-                f"{name} at {self._subject.header.seconds(self._tick):.2f} s"
+                f"{name} at {self._subject.header.seconds(found.tick):.2f} s"
             )
             yield NumberCandidate(found, was, title, "", low, high, wanted)
         user, inside, _ = row_id.rpartition("/")
@@ -254,32 +255,33 @@ class ConditionCandidates(ParamCandidates):
                 now = self._subject.record.keys.get(atom.key)
                 written = None
                 if now is not None:
-                    written = now.at(self._tick)
+                    written = now.at(found.tick)
                 value = not (written and written.value)
                 yield self._done(
-                    SetKey(sets=atom.key, of=found.of, value=value)
+                    SetKey(sets=atom.key, of=found.of, value=value), found.tick
                 )
         elif isinstance(atom, SenseCall) and atom.sense == EVENT_SENSE:
             yield from self._raised(
-                next((source(arg).strip("'") for arg in atom.args), "")
+                next((source(arg).strip("'") for arg in atom.args), ""),
+                self._last_decided(row_id),
             )
 
-    def _raised(self, event: object) -> Iterator[ArrangementCandidate]:
+    def _raised(
+        self, event: object, tick: int
+    ) -> Iterator[ArrangementCandidate]:
         known = [
             each.name
             for each in self._subject.header.project.event_list.events
         ]
         if isinstance(event, str) and event in known:
             yield self._done(
-                RaiseEvent(raises=event, to=self._subject.member.name)
+                RaiseEvent(raises=event, to=self._subject.member.name), tick
             )
 
-    def _done(self, action: CueAction) -> ArrangementCandidate:
+    def _done(self, action: CueAction, tick: int) -> ArrangementCandidate:
         header = self._subject.header
-        place = DoneAtTick(
-            scenario=header.scenario, tick=self._tick, does=action
-        )
-        at_s = header.seconds(self._tick)
+        place = DoneAtTick(scenario=header.scenario, tick=tick, does=action)
+        at_s = header.seconds(tick)
         return ArrangementCandidate(
             place, f"{action_text(action)} at {at_s:.2f} s"
         )
@@ -295,8 +297,9 @@ class ConditionCandidates(ParamCandidates):
         else:
             of = self._subject.member.name
         scenario = self._subject.header.scenario
+        tick = self._last_decided(row_id)
         return KeyAtTick(
-            scenario=scenario, tick=self._tick, key=name, of=of, was=was
+            scenario=scenario, tick=tick, key=name, of=of, was=was
         )
 
     def _declared(self, name: str) -> Key | None:

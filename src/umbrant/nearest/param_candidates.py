@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from umbrant.catalog.causes import COMPARED_FACTS, Cause
 from umbrant.catalog.kind import RUNS, Family, Kind
 from umbrant.catalog.params import NUMBERS
+from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_index
 from umbrant.model.values import ParamValue
 from umbrant.nearest.candidate import NumberCandidate
@@ -32,6 +33,23 @@ class ParamCandidates:
         self._subject = explainer
         self._tick = tick
         self._behavior = explainer.member.behavior or ""
+
+    def _last_decided(self, row_id: str) -> int:
+        """The tick at which it was decided last whether a row may run: what is
+        to be otherwise must be so there.
+        """
+        subject = self._subject
+        if subject.family(row_id) in (Family.OPTION, Family.CONSIDERATION):
+            utility = subject.behavior.innermost(row_id, UTILITY)
+            if utility is not None:
+                return subject.scores(utility).decided_at(self._tick)
+        record = subject.record.row(row_id)
+        refusal = record.last_refusal(self._tick)
+        span = record.last_span(self._tick)
+        # Since then it was not asked again, unless it has run.
+        if refusal is not None and (span is None or span.start < refusal.end):
+            return min(refusal.end, self._tick)
+        return self._tick
 
     def _of_number(
         self,

@@ -7,7 +7,7 @@ not help.
 
 import math
 from collections.abc import Iterator
-from itertools import combinations, product
+from itertools import combinations, islice, product
 
 from umbrant.comparing.comparison import ranges_apart
 from umbrant.model.documents import Project
@@ -159,16 +159,21 @@ class NearestChange(Document):
         return f"{changes}: {self.row_name} {verb} {since} {self.seconds:.2f} s; {rest}."
 
     @property
-    def is_done_at_tick(self) -> bool:
-        """Whether something is done at the tick, as in a branch, rather than
-        written otherwise.
+    def done_at(self) -> int | None:
+        """The tick at which something is done, as in a branch; None for what
+        is written otherwise.
         """
-        places = (
-            [each.place for each in self.numbers],
-            [each.place for each in self.arranged],
-        )
-        return any(isinstance(each, KeyAtTick) for each in places[0]) or any(
-            isinstance(each, DoneAtTick) for each in places[1]
+        places = [
+            *(each.place for each in self.numbers),
+            *(each.place for each in self.arranged),
+        ]
+        return next(
+            (
+                each.tick
+                for each in places
+                if isinstance(each, KeyAtTick | DoneAtTick)
+            ),
+            None,
         )
 
     @property
@@ -255,7 +260,12 @@ class NearestSearch:
     ) -> Iterator[NearestChange | None]:
         """The first pair of numbers that helps."""
         guessed = _numbers(candidates)
-        for one, other in list(combinations(guessed, 2))[:MOST_PAIRS]:
+        pairs = (
+            (one, other)
+            for one, other in combinations(guessed, 2)
+            if not _is_done_apart(one, other)
+        )
+        for one, other in islice(pairs, MOST_PAIRS):
             found = self._pair(one, other)
             yield found
             if found is not None:
@@ -528,3 +538,10 @@ def _middle(failed: float, helped: float, step: float, sign: float) -> float:
 
 def _numbers(candidates: list[Candidate]) -> list[NumberCandidate]:
     return [each for each in candidates if isinstance(each, NumberCandidate)]
+
+
+def _is_done_apart(one: NumberCandidate, other: NumberCandidate) -> bool:
+    """Whether two numbers are done at different ticks, which no branch can."""
+    places = (one.place, other.place)
+    ticks = {each.tick for each in places if isinstance(each, KeyAtTick)}
+    return len(ticks) > 1

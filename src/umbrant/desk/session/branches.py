@@ -24,9 +24,11 @@ def action_scope(desk: Desk) -> ActionScope | None:
     return None
 
 
-def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
-    """Play on from the playhead with these actions done there. A message says
-    what cannot be done.
+def branch(
+    desk: Desk, actions: Sequence[CueAction], tick: int | None = None
+) -> None:
+    """Play on from a tick, the playhead's if none is given, with these actions
+    done there. A message says what cannot be done.
     """
     scope = action_scope(desk)
     if scope is None:
@@ -46,7 +48,11 @@ def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
     path = desk.takes.next_file()
     try:
         order = branch_order(
-            scope.take, desk.playhead, actions, path, trusted=trusted
+            scope.take,
+            desk.playhead if tick is None else tick,
+            actions,
+            path,
+            trusted=trusted,
         )
     except (ProjectError, TakeError) as error:
         desk.message.emit(str(error))
@@ -63,8 +69,8 @@ def do_nearest(
     becomes a branch.
     """
     take = desk.take
-    if change.is_done_at_tick:
-        branch(desk, change.actions)
+    if change.done_at is not None:
+        branch(desk, change.actions, change.done_at)
     elif compares and take is not None:
         header = take.header
         seconds = header.ticks / header.ticks_per_s

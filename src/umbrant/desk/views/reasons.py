@@ -328,7 +328,7 @@ class ReasonsView(QTextBrowser):
             cursor.insertText("\t", plain)
             cursor.insertText(change.says, plain)
             does = "Apply"
-            if change.is_done_at_tick:
+            if change.done_at is not None:
                 does = "Branch"
             for word in (does, "Compare") if does == "Apply" else (does,):
                 cursor.insertText("  ", plain)

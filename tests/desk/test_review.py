@@ -7,8 +7,11 @@ from PySide6.QtCore import Qt
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
 from umbrant.desk.views.review import ReviewView
-from umbrant.model.behaviors import Watch
-from umbrant.model.edits import Edit, set_guard
+from umbrant.model.behaviors import Key, Watch
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, declare_key, set_guard
+from umbrant.model.values import KeyType
+from umbrant.review.findings import Finding, Severity
 
 
 def mistaken(driver: Driver) -> None:
@@ -105,3 +108,29 @@ def test_keys_of_rows_do_nothing_in_the_review(demo_driver: Driver) -> None:
     ):
         press(demo_driver, key)
     assert demo_driver.desk.project is before
+
+
+def test_what_matters_most_stands_first(demo_driver: Driver) -> None:
+    """The row that only hints stands before the one with an error in its
+    file.
+    """
+    desk = demo_driver.desk
+    demo_driver.pane.actions_by_id["show_review"].trigger()
+    tired = Key(name="tired", type=KeyType.NUMBER)
+
+    def mistakes(project: Project) -> Project:
+        project = declare_key(project, "quay", tired)
+        for row_id, when in (("tend", "yes"), ("walk", "tired < 3")):
+            project = set_guard(
+                project, "warden", row_id, when, Watch.ON_ENTRY
+            )
+        return project
+
+    desk.apply(Edit("Guards", mistakes))
+    demo_driver.until(lambda: len(desk.documents.findings) >= 2)
+    lines = demo_driver.pane.views.of(ReviewView).review.lines
+    said = [each for each in lines if isinstance(each, Finding)]
+    written = [each for each in said if each in desk.documents.findings]
+    assert [each.row_id for each in written[:2]] == ["walk", "tend"]
+    assert written[0].rule.severity is Severity.ERROR
+    assert desk.documents.findings[0].rule.severity is not Severity.ERROR

@@ -2,7 +2,7 @@
 it.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from PySide6.QtCore import (
@@ -80,9 +80,15 @@ def _problem(problem: Problem) -> Finding:
     return Finding(PROBLEM, problem.file, problem.row_id, problem.row, says)
 
 
+def _worst_first(found: Iterable[Finding]) -> list[Finding]:
+    """Findings by how much they matter; of equals as they come."""
+    order = list(Severity)
+    return sorted(found, key=lambda each: order.index(each.rule.severity))
+
+
 class ReviewModel(QAbstractTableModel):
     """The problems of the documents, the findings in them, then those in the
-    take that is shown; headings are texts.
+    take that is shown, what matters most first; headings are texts.
     """
 
     def __init__(self, desk: Desk, parent: QObject) -> None:
@@ -98,8 +104,9 @@ class ReviewModel(QAbstractTableModel):
         """Take up the findings as they now are."""
         self.beginResetModel()
         desk = self.desk
-        problems, written = desk.documents.problems, desk.documents.findings
-        played = desk.take_findings
+        problems = desk.documents.problems
+        written = _worst_first(desk.documents.findings)
+        played = _worst_first(desk.take_findings)
         self.lines = []
         if problems:
             self.lines = [

@@ -13,6 +13,7 @@ from tests.kinds import CATALOG
 from tests.review.random_projects import (
     ChartProject,
     DrawnProject,
+    FlagProject,
     LockedProject,
     RandomProject,
     StageProject,
@@ -25,6 +26,7 @@ from umbrant.model.behaviors import Behavior
 from umbrant.model.documents import Project
 from umbrant.model.expanded import resolve_variant
 from umbrant.model.parts import ROW
+from umbrant.model.values import KeyRef
 from umbrant.review import review
 from umbrant.review.findings import Finding
 from umbrant.review.project_analysis import ProjectAnalysis
@@ -33,7 +35,7 @@ from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, Outcome, RowRecord, Span
 
 KINDS = (
-    *(LockedProject, RandomProject, RandomProject),
+    *(LockedProject, RandomProject, RandomProject, FlagProject),
     *(ChartProject, DrawnProject, StageProject),
 )
 """What is drawn, in turns."""
@@ -122,6 +124,29 @@ def never_received(run: Played) -> bool:
         matches(each.event, run.finding.about) for each in run.agent.received
     )
     return not comes and ("asks" in run.finding.message or never_entered(run))
+
+
+def is_left_soon(run: Played) -> bool:
+    """At most one tick after a row in it has set the key it is over."""
+    setters = [
+        row
+        for row in run.behavior.rows
+        if row.under == run.finding.row_id
+        and row.args.get("key") == KeyRef(key=run.finding.about)
+        and run.behavior.outline.number[row.id] in run.finding.message
+    ]
+    done = [
+        span.end
+        for row in setters
+        for span in run.record(row.id).spans
+        if span.end is not None and span.outcome is Outcome.SUCCESS
+    ]
+    return bool(setters) and not any(
+        span.start <= tick
+        and run.record(run.finding.row_id).span_at(tick + 2) is span
+        for tick in done
+        for span in run.own.spans
+    )
 
 
 def never_visited(run: Played) -> bool:
@@ -325,6 +350,7 @@ REFUTERS: dict[str, Callable[[Played], bool]] = {
     "reentered_state": is_entered_again,
     "hidden_band": waits_for_failure_before_it,
     "early_guard": never_succeeds,
+    "ends_own_guard": is_left_soon,
     "endless_repeat": never_succeeds,
     "never_raised": never_received,
     "never_written": lambda run: run.finding.about not in run.agent.keys,

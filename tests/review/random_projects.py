@@ -291,6 +291,43 @@ class LockedProject(RandomProject):
         return super()._comparison()
 
 
+class FlagProject(RandomProject):
+    """One whose sequences set what their own guards ask for."""
+
+    composites = ("sequence", "sequence", "selector", "parallel")
+
+    def composite(self, under: str | None, kind: str, depth: int) -> None:
+        draw = self.random
+        if kind != "sequence" or draw.random() < 0.3:
+            super().composite(under, kind, depth)
+            return
+        seen, mood = {"key": KeyRef(key="seen")}, {"key": KeyRef(key="mood")}
+        when, sets, args = draw.choice(
+            (
+                ("not seen", "set_yes_no", {**seen, "value": True}),
+                (
+                    "not seen or mood > 3",
+                    "set_yes_no",
+                    {**seen, "value": True},
+                ),
+                ("mood < 3", "set_number", {**mood, "value": 4.0}),
+                (
+                    "mood < 3 and near > 1",
+                    "set_number",
+                    {**mood, "value": 3.0},
+                ),
+                ("is_set(mood)", "clear", mood),
+            )
+        )
+        watch = draw.choice((Watch.THROUGHOUT, Watch.WHILE_RUNNING))
+        sequence = self._add("sequence", under, guard=(when, watch))
+        if draw.random() < 0.5:
+            self.tree(sequence, depth + 1)
+        self._add(sets, sequence, **args)
+        for _ in range(draw.randrange(1, 3)):
+            self.tree(sequence, depth + 1)
+
+
 class DrawnProject(RandomProject):
     """One in which much is drawn, and much comes again."""
 

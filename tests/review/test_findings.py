@@ -15,6 +15,7 @@ from umbrant.model.behaviors import (
     Blackboard,
     Event,
     EventList,
+    Guard,
     Key,
     NodeFile,
     Override,
@@ -654,6 +655,25 @@ CASES = [
         SEEN,
     ),
     Case(
+        "ends_own_guard",
+        "sq",
+        [
+            TOP,
+            row("sq", "sequence", "top", guard=("not lit", THROUGHOUT)),
+            row("s1", "set_yes_no", "sq", key=KeyRef(key="lit"), value=True),
+            row("w1", "wait", "sq", duration=1.0),
+            NEXT,
+        ],
+        [
+            TOP,
+            row("sq", "sequence", "top", guard=("not lit", THROUGHOUT)),
+            row("w1", "wait", "sq", duration=1.0),
+            row("s1", "set_yes_no", "sq", key=KeyRef(key="lit"), value=True),
+            NEXT,
+        ],
+        (Key(name="lit", type=KeyType.YES_NO, default=False),),
+    ),
+    Case(
         "out_of_reach",
         "w2",
         [
@@ -1178,6 +1198,41 @@ def test_what_a_variant_writes_is_no_number_that_stays() -> None:
     assert "settled_guard" in sorts(made)
     both = made.model_copy(update={"behaviors": (*made.behaviors, other)})
     assert "settled_guard" not in sorts(both)
+
+
+def test_a_guard_that_is_not_watched_or_set_again_is_not_ended_by_its_row() -> (
+    None
+):
+    flag = {"key": KeyRef(key="lit")}
+    lit = Key(name="lit", type=KeyType.YES_NO, default=False)
+    again = ("set_yes_no", 0.2, {**flag, "value": False})
+
+    def found(watch: Watch, *more: Row, **around: Any) -> list[Finding]:
+        made = project(
+            TOP,
+            row("sq", "sequence", "top", guard=("not lit", watch), **around),
+            row("s1", "set_yes_no", "sq", value=True, **flag),
+            *more,
+            keys=(lit,),
+        )
+        every = review(made, CATALOG)
+        return [each for each in every if each.rule.id == "ends_own_guard"]
+
+    waits = row("w1", "wait", "sq", duration=1.0)
+    (flagged,) = found(THROUGHOUT, waits)
+    assert flagged.fix is not None
+    mended = flagged.fix.apply(
+        project(
+            TOP, row("sq", "sequence", "top", guard=("not lit", THROUGHOUT))
+        )
+    )
+    guard = mended.behaviors[0].row("sq").guard
+    assert guard == Guard(when="not lit", watch=Watch.TAKE_OVER)
+    assert found(Watch.TAKE_OVER, waits) == []
+    assert found(THROUGHOUT, waits, upkeep=[again]) == []
+    off = row("s2", "set_yes_no", "sq", value=False, **flag)
+    assert found(THROUGHOUT, off, waits) == []
+    assert found(THROUGHOUT, row("s2", "stop", "sq")) == []
 
 
 def test_only_what_stood_while_a_row_ran_is_standing_still() -> None:

@@ -366,6 +366,19 @@ BEFORE_PLAYING = [
         ),
     ),
     Planted(
+        "a flag that is set first, and that the guard asks for",
+        "ends_own_guard",
+        "sq",
+        project(
+            TOP,
+            row("sq", "sequence", "top", guard=("not lit", THROUGHOUT)),
+            row("s1", "set_yes_no", "sq", key=KeyRef(key="lit"), value=True),
+            row("w1", "wait", "sq", duration=1.0),
+            NEXT,
+            keys=(Key(name="lit", type=KeyType.YES_NO, default=False),),
+        ),
+    ),
+    Planted(
         "a default that names nobody",
         "unknown_name",
         "",

@@ -1,8 +1,11 @@
 """Findings about what NPCs know: keys that nobody writes or reads."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from math import inf
 
-from umbrant.catalog.kind import Catalog
+from umbrant.catalog.kind import RUNS, Catalog, ChildOrder
 from umbrant.catalog.language.tree import tree_of
 from umbrant.catalog.references import (
     ParamUse,
@@ -11,17 +14,20 @@ from umbrant.catalog.references import (
     param_uses,
 )
 from umbrant.catalog.renaming.keys import extends
-from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
+from umbrant.model.behaviors import Blackboard, Key, Row, Sharing, Watch
 from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, set_guard
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.kind_ids import CLEAR, USE_BEHAVIOR
 from umbrant.model.parts import ROW, part_index
 from umbrant.model.staging import SetKey
-from umbrant.model.values import KeyRef, KeyType
+from umbrant.model.values import KeyRef, KeyType, number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.rules import project_rule
+from umbrant.review.value_ranges import Case, ValueRange, together
+from umbrant.take.record import Outcome
 
 NAMING = (KeyType.AGENT, KeyType.PROP)
 
@@ -222,6 +228,158 @@ def _how_set(
     return (
         f"{' and '.join(others)} {gives} that a value, which cannot run "
         "before this row has"
+    )
+
+
+@project_rule(
+    "A guard that its own row ends",
+    why=(
+        "A guard that is watched is asked at each tick, and what the row itself has set makes it "
+        "no. Have it asked on entry alone, or set the key last."
+    ),
+    severity=Severity.WARNING,
+)
+def ends_own_guard(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
+    """A sequence whose watched guard cannot hold any more once a row in it has
+    set a key, while others that take time are still to come.
+    """
+    cues = {
+        cue.does.sets
+        for scenario in analysis.project.scenarios
+        for cue in scenario.cues
+        if isinstance(cue.does, SetKey)
+    }
+    for reading in analysis.readings:
+        for row in reading.rows:
+            if row.guard is None or not _is_watched_sequence(reading, row):
+                continue
+            holds = reading.cases(row.guard.when)
+            inside = reading.children(row.id, *RUNS)
+            for index, setter in enumerate(inside):
+                found = _set_for_certain(analysis, reading, setter)
+                if found is None or not holds or found.key in cues:
+                    continue
+                later = [
+                    each
+                    for after in inside[index + 1 :]
+                    for each in reading.outline.within(after.id)
+                    if each in reading.live
+                ]
+                if (
+                    together(holds, (found.case,)) is None
+                    and any(map(partial(_takes_time, reading), later))
+                    and not _may_change(reading, found.key, setter, later)
+                ):
+                    yield _ends_guard(reading, row, setter, found)
+                    break
+
+
+@dataclass(frozen=True)
+class _Setting:
+    """What a row does to a key: in words, and as a case of what is so then."""
+
+    key: str
+    does: str
+    case: Case
+
+
+def _is_watched_sequence(reading: BehaviorAnalysis, row: Row) -> bool:
+    """Whether the guard of a row is watched while its rows are done one after
+    the other, and nothing runs beside them.
+    """
+    kind = reading.kind(row)
+    if (
+        row.guard is None
+        or not row.guard.watch.while_running
+        or kind is None
+        or kind.goes_on_after != Outcome.SUCCESS
+    ):
+        return False
+    around = map(reading.behavior.row, reading.outline.path(row.id))
+    kinds = map(reading.kind, around)
+    return all(
+        each is not None and each.order is not ChildOrder.TOGETHER
+        for each in kinds
+    )
+
+
+def _set_for_certain(
+    analysis: ProjectAnalysis, reading: BehaviorAnalysis, row: Row
+) -> _Setting | None:
+    """What a row sets once it has succeeded; None for a row that sets nothing,
+    or a key that others may write.
+    """
+    key, value = row.args.get("key"), row.args.get("value")
+    if not isinstance(key, KeyRef) or row.decorators:
+        return None
+    declared = reading.keys.get(key.key)
+    if (
+        declared is None
+        or declared.scope is not Sharing.OWN
+        or declared.formula
+        or any(
+            key.key in user.binds
+            for each in analysis.readings
+            for user in each.rows
+        )
+    ):
+        return None
+    name = key.key
+    if row.kind == CLEAR:
+        unset = Case(answers={f"is_set({name})": False})
+        return _Setting(name, f"clears {name}", unset)
+    if row.kind == "set_yes_no" and isinstance(value, bool):
+        said = f"sets {name} to {'yes' if value else 'no'}"
+        return _Setting(name, said, Case(answers={name: value}))
+    if row.kind == "set_number" and isinstance(value, int | float):
+        low = -inf if declared.low is None else declared.low
+        high = inf if declared.high is None else declared.high
+        kept = min(high, max(low, float(value)))
+        case = Case({name: ValueRange(kept, kept)})
+        return _Setting(name, f"sets {name} to {number_text(kept)}", case)
+    return None
+
+
+def _takes_time(reading: BehaviorAnalysis, row_id: str) -> bool:
+    row = reading.behavior.row(row_id)
+    kind = reading.kind(row)
+    return row.kind == USE_BEHAVIOR or (kind is not None and kind.takes_time)
+
+
+def _may_change(
+    reading: BehaviorAnalysis, key: str, setter: Row, later: Sequence[str]
+) -> bool:
+    """Whether another row may write a key before a guard is asked again: one
+    that comes later within the tick, or an upkeep.
+    """
+    return any(
+        key in reading.uses[row.id].writes and (row.id in later or row.upkeep)
+        for row in reading.rows
+        if row.id != setter.id or row.upkeep
+    )
+
+
+def _ends_guard(
+    reading: BehaviorAnalysis, row: Row, setter: Row, found: _Setting
+) -> RuleMatch:
+    assert row.guard is not None  # noqa: S101  (it is what was looked at)
+    watch = Watch.ON_ENTRY
+    if row.guard.watch.take_over:
+        watch = Watch.TAKE_OVER
+    put = partial(
+        set_guard,
+        behavior=reading.name,
+        row_id=row.id,
+        when=row.guard.when,
+        watch=watch,
+    )
+    return RuleMatch(
+        f"{reading.called(setter)} {found.does}, with which this guard holds no more: at the next "
+        "tick the row is left, whatever is still to be done in it.",
+        row.id,
+        reading.file,
+        about=found.key,
+        fix=Edit("Ask the guard on entry alone", put),
     )
 
 

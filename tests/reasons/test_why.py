@@ -1508,3 +1508,23 @@ def test_what_is_delayed_anew_is_not_as_far_as_it_was_when_it_was_stopped() -> (
         line.text.startswith("Peer has just been entered.")
         for line in explains.why(7).lines
     )
+
+
+def test_a_part_of_a_condition_that_was_yes_is_not_taken_for_the_whole() -> (
+    None
+):
+    made = project(
+        row("top", "selector"),
+        row(
+            "r1",
+            "last",
+            "top",
+            guard=("clock() < 0.25 and is_set(never)", Watch.THROUGHOUT),
+            ticks=9,
+        ),
+        row("r2", "last", "top", ticks=9),
+        keys=(Key(name="never", type=KeyType.NUMBER),),
+        seconds=0.8,
+    )
+    said = explainer(made).why_not(5, "r1").text
+    assert "not below 0.25 s; that part was last yes 0.30 s ago" in said

@@ -220,9 +220,12 @@ class ConditionReport:
             if stretch is not None:
                 ended = self._last_evaluated(*stretch)
         if ended is not None and now - ended > 1:
-            yield TextRun(
-                f"; last yes {seconds_text(self.header.seconds(now - ended))} ago"
-            )
+            # The whole condition may have been no then as well.
+            what = ""
+            if len(list(atoms(self.tree))) > 1:
+                what = "that part was "
+            ago = seconds_text(self.header.seconds(now - ended))
+            yield TextRun(f"; {what}last yes {ago} ago")
             facts = {"part": self.part, "atom": index, "until": tick}
             yield Claim(ClaimKind.LAST_YES, self.row_id, ended, facts)
 

@@ -1042,7 +1042,8 @@ def test_what_leads_all_the_time_is_done_since_it_began_anew() -> None:
         (
             12,
             "a is at Walk, in Round, since 1.00 s again, after Round was "
-            "done; Round has led since 0.00 s.",
+            "done, and Never was refused: n was 2, not above 9; n became 2 0.50 "
+            "s ago by 1.2.2; Round has led since 0.00 s.",
         ),
     ):
         headline = explains.why(tick).headline

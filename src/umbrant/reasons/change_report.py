@@ -95,7 +95,7 @@ class ChangeReport(RowReport):
             yield from self._scored_first(lead)
         else:
             held = list(self.guard_held(lead.row_id, lead.start, now))
-            yield from held or self._passed_over(lead, now)
+            yield from held or self.passed_over(lead.row_id, lead.start, now)
 
     def why_child_failed(
         self, row_id: str, until: tuple[int, int], now: int
@@ -117,11 +117,11 @@ class ChangeReport(RowReport):
             yield ", because "
             yield from entered_by_bits(self, by, tick, now)
 
-    def _passed_over(self, lead: LeadingSpan, now: int) -> Bits:
-        """The row before the one that leads that was to lead instead, and was
-        refused.
+    def passed_over(self, row_id: str, tick: int, now: int) -> Bits:
+        """The row before one that was entered at a tick that was to be entered
+        instead, and was refused.
         """
-        parent = self.outline.parent[lead.row_id]
+        parent = self.outline.parent[row_id]
         kind = self.composite(parent) if parent is not None else None
         if (
             parent is None
@@ -130,11 +130,11 @@ class ChangeReport(RowReport):
             or self.order(parent) is not ChildOrder.WRITTEN
         ):
             return
-        row_id = self.refused_before(lead.row_id, lead.start)
-        refusal = row_id and self.record.row(row_id).refusal_at(lead.start)
-        if row_id and refusal:
-            yield self.names.bit(row_id)
-            yield from self.refused(row_id, refusal.cause, lead.start, now)
+        before = self.refused_before(row_id, tick)
+        refusal = before and self.record.row(before).refusal_at(tick)
+        if before and refusal:
+            yield self.names.bit(before)
+            yield from self.refused(before, refusal.cause, tick, now)
 
     def led_by_order(self, lead: LeadingSpan, among: Leads) -> bool:
         """Whether a row took the lead when nothing had led for a while, and is

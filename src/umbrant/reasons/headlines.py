@@ -125,7 +125,7 @@ class Headlines(NotRunningReport):
                 yield from self._entered_again(lead.row_id, since, tick)
                 return
             yield from self._again(lead.row_id, span, tick)
-            held = list(self.guard_held(lead.row_id, since, tick))
+            held = list(self._let_in_again(lead.row_id, span, tick))
             yield from [", and ", *held] if held else []
             if among not in self.leading:
                 return
@@ -144,6 +144,21 @@ class Headlines(NotRunningReport):
                 ClaimKind.RESTARTS, lead.row_id, tick, since=lead.start
             )
             yield from self._failed_again(lead.row_id, span, tick)
+
+    def _let_in_again(
+        self, row_id: str, span: Span, tick: int
+    ) -> Iterator[Bit]:
+        """The guard that let a row in once more or, where it has none and its
+        turn before was done well, the row before it that was refused.
+        """
+        held = list(self.guard_held(row_id, span.start, tick))
+        yield from held
+        before = self.record.row(row_id).last_ended(
+            (span.start, span.start_step)
+        )
+        # Why it failed or was stopped has been said, and is enough to read.
+        if not held and before and before.outcome is Outcome.SUCCESS:
+            yield from self.passed_over(row_id, span.start, tick)
 
     def _failed_again(
         self, row_id: str, span: Span | None, tick: int

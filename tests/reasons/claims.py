@@ -204,12 +204,18 @@ def _last_yes(explainer: Explainer, claim: Claim) -> bool:
     part, atom = str(claim.facts["part"]), claim.facts["atom"]
     until = int(str(claim.facts["until"]))
     steps = [
-        (step.tick, bool(step.found is not None and step.found.truth))
+        (
+            (step.tick, step.step),
+            bool(step.found is not None and step.found.truth),
+        )
         for step in _record(explainer, claim).atom_steps.get(part, [])
         if step.atom == atom and step.tick <= until
     ]
-    before = [truth for tick, truth in steps if tick <= claim.tick]
-    later = [truth for tick, truth in steps if tick > claim.tick]
+    end = (claim.tick + 1, 0)
+    if "before_step" in claim.facts:
+        end = claim.tick, int(str(claim.facts["before_step"]))
+    before = [truth for at, truth in steps if at < end]
+    later = [truth for at, truth in steps if at >= end]
     return before[-1:] == [True] and not any(later)
 
 

@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from tests.kinds import CATALOG, NOTED
 from tests.reasons.count_claims import lines_of
 from tests.small import played, project, row
-from umbrant.model.behaviors import Row, Watch
+from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.parts import ROW
+from umbrant.model.values import KeyRef, KeyType
 from umbrant.reasons.sentences import Claim, ClaimKind
 from umbrant.reasons.why import Explainer
 
@@ -138,3 +140,36 @@ def test_while_a_row_runs_its_guard_may_not_be_asked() -> None:
     )
     late = Explainer(played(again), "a", CATALOG).why(11)
     assert "last yes 1.10 s ago" in late.text
+
+
+def test_what_was_yes_and_then_no_within_a_tick_was_yes_at_it() -> None:
+    """The state leads back to itself, and is asked once more."""
+    explains = Explainer(
+        played(
+            project(
+                row("mm", "machine"),
+                row("s1", "state", "mm"),
+                row(
+                    "t1",
+                    "when",
+                    "s1",
+                    when="n < 1 and clock() > 0.15",
+                    to="s1",
+                ),
+                row("h1", "on_enter", "s1"),
+                row("c1", "count", "h1", key=KeyRef(key="n"), amount=1.0),
+                row("w1", "wait", "s1", duration=9.0),
+                keys=(Key(name="n", type=KeyType.NUMBER, default=-1.0),),
+            )
+        ),
+        "a",
+        CATALOG,
+    )
+    found = [
+        (step.tick, step.found and step.found.truth)
+        for step in explains.record.row("t1").atom_steps[ROW]
+        if step.atom == 0
+    ]
+    assert found == [(0, True), (2, False)]
+    said = explains.why_not(6, "t1").text
+    assert "not below 1; that part was last yes 0.40 s ago" in said

@@ -148,6 +148,7 @@ class AgentContext:
             self._reader(row_id),
             guard.watch if guard is not None and part == GUARD else None,
             self._can_take_over_from(row_id),
+            lets_in=part == GUARD or self.family(row_id) is Family.TRANSITION,
         )
 
     def _reader(self, row_id: str) -> str:

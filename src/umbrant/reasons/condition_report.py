@@ -13,6 +13,8 @@ from umbrant.catalog.language.phrases import spoken, unit_of
 from umbrant.catalog.language.tree import (
     Comparison,
     ConditionTree,
+    Conjunction,
+    Disjunction,
     KeyTerm,
     LanguageError,
     Negation,
@@ -41,7 +43,7 @@ from umbrant.reasons.sentences import (
     seconds_text,
 )
 from umbrant.take.header import Header
-from umbrant.take.record import AgentRecord, Changes, Outcome, Span
+from umbrant.take.record import AgentRecord, AtomStep, Outcome, Span
 
 COMPARED = {
     "<": "below",
@@ -85,6 +87,8 @@ class ConditionReport:
     """The rows after that of the condition, beside it, from which that can
     take over.
     """
+    lets_in: bool = False
+    """Whether its row is entered, or fires, only where it holds."""
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the
     condition.
@@ -213,12 +217,10 @@ class ConditionReport:
     ) -> Iterator[Bit]:
         if met.truth:
             return
-        changes = self.agent.row(self.row_id).sensed.get((self.part, index))
-        ended = None
-        if changes:
-            stretch = last_yes(changes, tick)
-            if stretch is not None:
-                ended = self._last_evaluated(*stretch)
+        steps = self.agent.row(self.row_id).atom_steps.get(self.part, [])
+        ended, stretch = None, last_yes(steps, index, tick)
+        if stretch is not None:
+            ended = self._last_found_yes(*stretch)
         if ended is not None and now - ended > 1:
             # The whole condition may have been no then as well.
             what = ""
@@ -226,8 +228,32 @@ class ConditionReport:
                 what = "that part was "
             ago = seconds_text(self.header.seconds(now - ended))
             yield TextRun(f"; {what}last yes {ago} ago")
-            facts = {"part": self.part, "atom": index, "until": tick}
+            facts: dict[str, object] = {
+                "part": self.part,
+                "atom": index,
+                "until": tick,
+            }
+            if stretch is not None and stretch[1].tick == ended:
+                # It was yes at that tick before this step of it.
+                facts["before_step"] = stretch[1].step
             yield Claim(ClaimKind.LAST_YES, self.row_id, ended, facts)
+
+    def _last_found_yes(self, first: int, changed: AtomStep) -> int | None:
+        """The last tick at which it was asked and yes, from a first one at
+        which it was until it was found to be something else; None where that
+        cannot be known.
+        """
+        at = changed.tick
+        began = self.agent.row(self.row_id).spans_at(at)
+        if self.lets_in and any(
+            span.start_step < changed.step for span in began
+        ):
+            # It held at that tick, and was asked once more. Which part of it
+            # was asked for that is certain where each had to be yes.
+            return at if _is_all_of(self.tree) else None
+        if first == at:
+            return at
+        return self._last_evaluated(first, at - 1)
 
     def _last_evaluated(self, first: int, last: int) -> int | None:
         """The last tick at which it was asked, of some from a first to a last
@@ -405,20 +431,37 @@ def _keys_in(tree: ConditionTree) -> list[str]:
 
 
 def last_yes(
-    changes: Changes[AtomResult | None], tick: int
-) -> tuple[int, int] | None:
-    """The first and the last of the ticks, before the one given, from which on
-    an atom was yes for the last time until it was found to be something else;
-    None if it never was.
+    steps: Sequence[AtomStep], atom: int, tick: int
+) -> tuple[int, AtomStep] | None:
+    """The tick from which on an atom was yes for the last time, up to the tick
+    given, and the step by which it was found to be something else; None if it
+    never was yes, or still is.
     """
-    index = changes.index(tick)
-    # The change at `index` made it what it is at the tick, so a yes lies
-    # before that.
-    for earlier in range(index - 1, -1, -1):
-        met = changes.values[earlier]
-        if met is not None and met.truth:
-            return changes.ticks[earlier], changes.ticks[earlier + 1] - 1
+    changed: AtomStep | None = None
+    known = bisect_right(steps, tick, key=lambda each: each.tick)
+    for index in range(known - 1, -1, -1):
+        step = steps[index]
+        if step.atom != atom:
+            continue
+        if step.found is not None and step.found.truth:
+            return (step.tick, changed) if changed is not None else None
+        changed = step
     return None
+
+
+def _is_all_of(tree: ConditionTree) -> bool:
+    """Whether a condition holds only where each of its atoms does, but for
+    those that are turned round.
+    """
+    # A `not` around an `and` is an `or` of what is turned round.
+    return not any(
+        isinstance(each, Disjunction)
+        or (
+            isinstance(each, Negation)
+            and any(isinstance(inner, Conjunction) for inner in walk(each))
+        )
+        for each in walk(tree)
+    )
 
 
 def condition_report(
@@ -434,6 +477,8 @@ def condition_report(
     reader: str,
     watch: Watch | None,
     later: Sequence[str],
+    *,
+    lets_in: bool,
 ) -> ConditionReport | None:
     """The report on the condition `when` of a row; None if it cannot be
     parsed.
@@ -452,6 +497,7 @@ def condition_report(
             reader,
             watch,
             later,
+            lets_in,
         )
     except LanguageError:
         return None

@@ -14,7 +14,14 @@ from umbrant.catalog.references import (
     param_uses,
 )
 from umbrant.catalog.renaming.keys import extends
-from umbrant.model.behaviors import Blackboard, Key, Row, Sharing, Watch
+from umbrant.model.behaviors import (
+    Blackboard,
+    Guard,
+    Key,
+    Row,
+    Sharing,
+    Watch,
+)
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, set_guard
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
@@ -268,9 +275,9 @@ def ends_own_guard(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
                 if (
                     together(holds, (found.case,)) is None
                     and any(map(partial(_takes_time, reading), later))
-                    and not _may_change(reading, found.key, setter, later)
+                    and not _may_change(reading, found.key, later)
                 ):
-                    yield _ends_guard(reading, row, setter, found)
+                    yield _ends_guard(reading, row, row.guard, setter, found)
                     break
 
 
@@ -347,30 +354,32 @@ def _takes_time(reading: BehaviorAnalysis, row_id: str) -> bool:
 
 
 def _may_change(
-    reading: BehaviorAnalysis, key: str, setter: Row, later: Sequence[str]
+    reading: BehaviorAnalysis, key: str, later: Sequence[str]
 ) -> bool:
-    """Whether another row may write a key before a guard is asked again: one
-    that comes later within the tick, or an upkeep.
+    """Whether a key may be written before a guard is asked again: by rows that
+    come later within the tick, or by upkeep.
     """
     return any(
         key in reading.uses[row.id].writes and (row.id in later or row.upkeep)
         for row in reading.rows
-        if row.id != setter.id or row.upkeep
     )
 
 
 def _ends_guard(
-    reading: BehaviorAnalysis, row: Row, setter: Row, found: _Setting
+    reading: BehaviorAnalysis,
+    row: Row,
+    guard: Guard,
+    setter: Row,
+    found: _Setting,
 ) -> RuleMatch:
-    assert row.guard is not None  # noqa: S101  (it is what was looked at)
     watch = Watch.ON_ENTRY
-    if row.guard.watch.take_over:
+    if guard.watch.take_over:
         watch = Watch.TAKE_OVER
     put = partial(
         set_guard,
         behavior=reading.name,
         row_id=row.id,
-        when=row.guard.when,
+        when=guard.when,
         watch=watch,
     )
     return RuleMatch(

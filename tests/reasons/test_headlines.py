@@ -515,3 +515,22 @@ def test_a_transition_that_fired_twice_on_the_way_round_is_named_once() -> (
     assert record(take, "mm").refusals["machine"][0].cause.facts["times"] == 2
     (said,) = headlines(made, 0)
     assert "Day was cut off at this tick: Again led it back" in said
+
+
+def test_an_option_that_is_chosen_again_says_what_it_scored_then() -> None:
+    (said,) = headlines(
+        project(
+            row("uu", "utility", name="Day"),
+            row("ow", "option", "uu", name="Work"),
+            row("cw", "consider", "ow", input="1 - clock() / 4", high=1),
+            row("lw", "last", "ow", name="Dig", ticks=4),
+            row("ot", "option", "uu", name="Tea"),
+            row("ct", "consider", "ot", input="clock() / 4", high=1),
+            row("lt", "last", "ot", name="Sip", ticks=4),
+        ),
+        7,
+    )
+    assert said == (
+        "a is at Dig, in Work, since 0.50 s again, after Work was done; Work "
+        "scored 0.88, and the next one, Tea, 0.12; Work has led since 0.00 s."
+    )

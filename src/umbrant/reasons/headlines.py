@@ -4,6 +4,7 @@ since when, and because of what.
 
 from collections.abc import Iterator
 
+from umbrant.catalog.kind import Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import FINAL
 from umbrant.reasons.change_report import Leads
@@ -125,8 +126,11 @@ class Headlines(NotRunningReport):
                 yield from self._entered_again(lead.row_id, since, tick)
                 return
             yield from self._again(lead.row_id, span, tick)
+            joint = ", and "
+            if self.family(lead.row_id) is Family.OPTION:
+                joint = "; "
             held = list(self._let_in_again(lead.row_id, span, tick))
-            yield from [", and ", *held] if held else []
+            yield from [joint, *held] if held else []
             if among not in self.leading:
                 return
             yield "; "
@@ -149,7 +153,8 @@ class Headlines(NotRunningReport):
         self, row_id: str, span: Span, tick: int
     ) -> Iterator[Bit]:
         """The guard that let a row in once more or, where it has none and its
-        turn before was done well, the row before it that was refused.
+        turn before was done well, what it scored, or the row before it that
+        was refused.
         """
         held = list(self.guard_held(row_id, span.start, tick))
         yield from held
@@ -157,7 +162,12 @@ class Headlines(NotRunningReport):
             (span.start, span.start_step)
         )
         # Why it failed or was stopped has been said, and is enough to read.
-        if not held and before and before.outcome is Outcome.SUCCESS:
+        if held or before is None or before.outcome is not Outcome.SUCCESS:
+            return
+        utility = self.outline.parent[row_id]
+        if utility is not None and self.family(row_id) is Family.OPTION:
+            yield from self.scores(utility).why_first(row_id, span.start)
+        else:
             yield from self.passed_over(row_id, span.start, tick)
 
     def _failed_again(

@@ -15,6 +15,7 @@ from umbrant.model.values import KeyRef
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.condition_report import (
     ConditionReport,
+    YesHistory,
     condition_report,
 )
 from umbrant.reasons.key_writers import KeyWriters, WritePlace
@@ -146,10 +147,15 @@ class AgentContext:
             actual,
             self.writers,
             self._reader(row_id),
+            self._yes_history,
             guard.watch if guard is not None and part == GUARD else None,
             self._can_take_over_from(row_id),
             lets_in=part == GUARD or self.family(row_id) is Family.TRANSITION,
         )
+
+    @cached_property
+    def _yes_history(self) -> YesHistory:
+        return YesHistory(self.record)
 
     def _reader(self, row_id: str) -> str:
         """The row that does its upkeep no sooner than the conditions of a row

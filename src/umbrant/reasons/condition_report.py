@@ -5,7 +5,7 @@ the way, and who wrote the keys in it.
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TypeGuard
+from typing import NamedTuple, TypeGuard
 
 from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.atom_results import AtomResult
@@ -62,6 +62,66 @@ KNOWN_STOPS = ("taken_over", "guard_ended")
 """Causes of being stopped that say which guards had been asked by then."""
 
 
+class _YesStretches(NamedTuple):
+    """Of one atom the stretches in which it was yes, in the order of time."""
+
+    counted: int
+    """How many steps there were of all atoms when they were looked for."""
+    starts: list[int]
+    """The ticks at which they began; that of one that goes on comes last."""
+    last: list[int]
+    """For each that ended the tick at which it was last found to be yes."""
+    ended: list[AtomStep]
+    """And the step by which it was found to be something else."""
+
+
+class YesHistory:
+    """When the atoms of one agent's conditions were yes. Each is looked for
+    once: in a long take they are asked very often.
+    """
+
+    def __init__(self, agent: AgentRecord) -> None:
+        self._agent = agent
+        self._known: dict[tuple[str, str, int], _YesStretches] = {}
+
+    def last_yes(
+        self, row_id: str, part: str, atom: int, tick: int
+    ) -> tuple[int, AtomStep] | None:
+        """The tick from which on an atom was yes for the last time, up to the
+        tick given, and the step by which it was found to be something else;
+        None if it never was yes, or still is.
+        """
+        steps = self._agent.row(row_id).atom_steps.get(part, [])
+        found = self._known.get((row_id, part, atom))
+        # A take that is still being played grows.
+        if found is None or found.counted != len(steps):
+            found = self._known[row_id, part, atom] = _yes_stretches(
+                steps, atom
+            )
+        index = bisect_right(found.ended, tick, key=lambda each: each.tick) - 1
+        if index < 0:
+            return None
+        if any(start <= tick for start in found.starts[index + 1 : index + 2]):
+            return None
+        return found.last[index], found.ended[index]
+
+
+def _yes_stretches(steps: Sequence[AtomStep], atom: int) -> _YesStretches:
+    found, yes = _YesStretches(len(steps), [], [], []), None
+    for step in steps:
+        if step.atom != atom:
+            continue
+        if step.found is not None and step.found.truth:
+            if yes is None:
+                found.starts.append(step.tick)
+            yes = step.tick
+        elif yes is not None:
+            found.last.append(yes)
+            found.ended.append(step)
+            yes = None
+    return found
+
+
 @dataclass(frozen=True)
 class ConditionReport:
     """Explains the results of one condition of one agent: a guard, or what a
@@ -81,6 +141,8 @@ class ConditionReport:
     writers: KeyWriters
     reader: str
     """The row whose surroundings have done their upkeep when it is asked."""
+    yes: YesHistory
+    """When the atoms of the agent's conditions were yes."""
     watch: Watch | None = None
     """Of a guard, when it is asked."""
     later: Sequence[str] = ()
@@ -217,8 +279,8 @@ class ConditionReport:
     ) -> Iterator[Bit]:
         if met.truth:
             return
-        steps = self.agent.row(self.row_id).atom_steps.get(self.part, [])
-        ended, stretch = None, last_yes(steps, index, tick)
+        ended = None
+        stretch = self.yes.last_yes(self.row_id, self.part, index, tick)
         if stretch is not None:
             ended = self._last_found_yes(*stretch)
         if ended is not None and now - ended > 1:
@@ -430,25 +492,6 @@ def _keys_in(tree: ConditionTree) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def last_yes(
-    steps: Sequence[AtomStep], atom: int, tick: int
-) -> tuple[int, AtomStep] | None:
-    """The tick from which on an atom was yes for the last time, up to the tick
-    given, and the step by which it was found to be something else; None if it
-    never was yes, or still is.
-    """
-    changed: AtomStep | None = None
-    known = bisect_right(steps, tick, key=lambda each: each.tick)
-    for index in range(known - 1, -1, -1):
-        step = steps[index]
-        if step.atom != atom:
-            continue
-        if step.found is not None and step.found.truth:
-            return (step.tick, changed) if changed is not None else None
-        changed = step
-    return None
-
-
 def _is_all_of(tree: ConditionTree) -> bool:
     """Whether a condition holds only where each of its atoms does, but for
     those that are turned round.
@@ -475,6 +518,7 @@ def condition_report(
     actual: Mapping[str, str],
     writers: KeyWriters,
     reader: str,
+    yes: YesHistory,
     watch: Watch | None,
     later: Sequence[str],
     *,
@@ -495,6 +539,7 @@ def condition_report(
             actual,
             writers,
             reader,
+            yes,
             watch,
             later,
             lets_in,

@@ -101,7 +101,9 @@ class YesHistory:
         index = bisect_right(found.ended, tick, key=lambda each: each.tick) - 1
         if index < 0:
             return None
-        if any(start <= tick for start in found.starts[index + 1 : index + 2]):
+        following = index + 1
+        # It has become yes once more since then, and was so at the tick.
+        if following < len(found.starts) and found.starts[following] <= tick:
             return None
         return found.last[index], found.ended[index]
 
@@ -310,8 +312,8 @@ class ConditionReport:
         if self.lets_in and any(
             span.start_step < changed.step for span in began
         ):
-            # It held at that tick, and was asked once more. Which part of it
-            # was asked for that is certain where each had to be yes.
+            # It held at that tick before it was asked once more. That this
+            # part was yes then is certain only where each had to be.
             return at if _is_all_of(self.tree) else None
         if first == at:
             return at

@@ -242,7 +242,7 @@ def _how_set(
     "A guard that its own row ends",
     why=(
         "A guard that is watched is asked at each tick, and what the row itself has set makes it "
-        "no. Have it asked on entry alone, or set the key last."
+        "no. Have it not asked while the row runs, or set the key last."
     ),
     severity=Severity.WARNING,
 )
@@ -372,6 +372,7 @@ def _ends_guard(
     setter: Row,
     found: _Setting,
 ) -> RuleMatch:
+    # Whether it may take over from others is no part of the mistake.
     watch = Watch.ON_ENTRY
     if guard.watch.take_over:
         watch = Watch.TAKE_OVER
@@ -388,7 +389,7 @@ def _ends_guard(
         row.id,
         reading.file,
         about=found.key,
-        fix=Edit("Ask the guard on entry alone", put),
+        fix=Edit("Do not ask it while the row runs", put),
     )
 
 
